@@ -1,0 +1,32 @@
+"""The nouns everything else speaks in: frozen, free of interface and of files."""
+
+from nodrek.core.model.corner import Corner
+from nodrek.core.model.finding import (
+    Analysis,
+    Arc,
+    CornerResult,
+    Fault,
+    Finding,
+    TurnResult,
+    Verdict,
+)
+from nodrek.core.model.log import Array, RawChannel, RawLog, WheelChannel, WheelLog
+from nodrek.core.model.vehicle import Driven, Vehicle
+
+__all__ = [
+    "Analysis",
+    "Arc",
+    "Array",
+    "Corner",
+    "CornerResult",
+    "Driven",
+    "Fault",
+    "Finding",
+    "RawChannel",
+    "RawLog",
+    "TurnResult",
+    "Vehicle",
+    "Verdict",
+    "WheelChannel",
+    "WheelLog",
+]

@@ -1,0 +1,118 @@
+"""Control units: different ways of making a speed out of edges.
+
+Each reports ``(times, speeds)``: when a value was computed and the value in m/s. They
+differ most in what a lost edge does to the value, which is why there are several.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from nodrek.core.model import Array
+
+
+class ControlUnit(Protocol):
+    """From edge times (s, rising) to speeds over the first `duration` s."""
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        """`pitch`: metres the unit believes the wheel rolls per edge."""
+        ...
+
+
+def _new_edges(edges: Array, when: Array) -> tuple[np.ndarray, np.ndarray]:
+    """Count of edges up to each time of `when`, and up to the time before it."""
+    now = np.searchsorted(edges, when, side="right")
+    before = np.concatenate([[0], now[:-1]])
+    return now, before
+
+
+def _hold(values: Array, fresh: np.ndarray, when: Array, last_edge: Array, pitch: float, time_out: float) -> Array:
+    """Keep the last fresh value, but never more than the silence since the last edge allows."""
+    index = np.where(fresh, np.arange(values.size), 0)
+    index = np.maximum.accumulate(index)
+    held = np.where(fresh[index], values[index], 0.0)
+    silence = when - last_edge
+    ceiling = np.where(silence > 0, pitch / np.maximum(silence, 1e-9), np.inf)
+    held = np.where(fresh, held, np.minimum(held, ceiling))
+    return np.where(silence > time_out, 0.0, held)
+
+
+def _last_edge(edges: Array, now: np.ndarray) -> Array:
+    padded = np.concatenate([[-1e9], edges])
+    return padded[now]
+
+
+@dataclass(frozen=True)
+class SpanOfEdges:
+    """Whole edges in the window over the time from the first to the last of them."""
+
+    window: float = 0.010
+    time_out: float = 0.25
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when = np.arange(self.window, duration, self.window)
+        now, before = _new_edges(edges, when)
+        padded = np.concatenate([[-1e9], edges])
+        span = padded[now] - padded[before]
+        fresh = (now > before) & (before > 0)
+        value = np.where(fresh, (now - before) * pitch / np.maximum(span, 1e-9), 0.0)
+        return when, _hold(value, fresh, when, padded[now], pitch, self.time_out)
+
+
+@dataclass(frozen=True)
+class LastPeriod:
+    """The mean of the last few periods only, whatever the window."""
+
+    window: float = 0.010
+    periods: int = 1
+    time_out: float = 0.25
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when = np.arange(self.window, duration, self.window)
+        now, before = _new_edges(edges, when)
+        padded = np.concatenate([np.full(self.periods + 1, -1e9), edges])
+        at = now + self.periods
+        span = padded[at] - padded[at - self.periods]
+        fresh = (now > before) & (now > self.periods)
+        value = np.where(fresh, self.periods * pitch / np.maximum(span, 1e-9), 0.0)
+        return when, _hold(value, fresh, when, padded[at], pitch, self.time_out)
+
+
+@dataclass(frozen=True)
+class CountPerWindow:
+    """Edges counted in a long sliding window; coarse, and blind below one edge a window."""
+
+    window: float = 0.100
+    step: float = 0.020
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when = np.arange(self.step, duration, self.step)
+        now = np.searchsorted(edges, when, side="right")
+        then = np.searchsorted(edges, when - self.window, side="right")
+        return when, (now - then) * pitch / self.window
+
+
+@dataclass(frozen=True)
+class SmoothedSpan:
+    """Another unit's values through a moving mean, after a check of plausibility.
+
+    Falls of more than `refuse` from one value to the next are replaced by the value
+    before, once: some units hide a single lost edge completely that way.
+    """
+
+    inner: ControlUnit = SpanOfEdges()
+    mean_of: int = 4
+    refuse: float | None = None
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when, value = self.inner.speeds(edges, duration, pitch)
+        if self.refuse is not None:
+            before = np.concatenate([value[:1], value[:-1]])
+            after = np.concatenate([value[1:], value[-1:]])
+            fall = (value < (1 - self.refuse) * before) & (after > (1 - self.refuse) * before)
+            value = np.where(fall, before, value)
+        total = np.cumsum(np.concatenate([np.zeros(self.mean_of), value]))
+        return when, (total[self.mean_of :] - total[: -self.mean_of]) / self.mean_of

@@ -1,0 +1,94 @@
+"""Faults as physical changes to one link of one corner's chain."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+
+from nodrek.core.model import Array, Corner
+from nodrek.simulate.drive import Drive
+from nodrek.simulate.ring import Ring
+from nodrek.simulate.sensor import Lead
+
+
+class Cause(StrEnum):
+    """What is physically wrong."""
+
+    MISSING_TEETH = "missing_teeth"
+    CRACKED_RING = "cracked_ring"
+    ECCENTRIC_RING = "eccentric_ring"
+    WHEEL_SIZE = "wheel_size"
+    DEAD = "dead"
+    FROZEN = "frozen"
+    BROKEN_LEAD = "broken_lead"
+
+
+class Trigger(StrEnum):
+    NONE = "none"
+    BUMPS = "bumps"
+
+
+@dataclass(frozen=True)
+class SimulatedFault:
+    """One fault. Only the fields that its cause uses matter.
+
+    ``count`` teeth lost; ``size``: pitches a crack opens, amplitude of an eccentric
+    ring's relative swing, or relative change of a wheel's circumference;
+    ``per_minute`` breaks of about ``length_s``; ``value`` m/s that a frozen corner
+    shows; ``from_s`` when it begins.
+    """
+
+    corner: Corner
+    cause: Cause
+    count: int = 1
+    size: float = 0.0
+    per_minute: float = 6.0
+    length_s: float = 0.12
+    trigger: Trigger = Trigger.NONE
+    value: float | None = None
+    from_s: float = 0.0
+
+
+def damage_ring(ring: Ring, fault: SimulatedFault, rng: np.random.Generator) -> Ring:
+    """The ring after the fault; the same ring where the fault is elsewhere."""
+    if fault.cause is Cause.MISSING_TEETH:
+        first = int(rng.integers(ring.teeth))
+        lost = {(first + i) % ring.teeth for i in range(fault.count)}
+        return replace(ring, missing=ring.missing | lost)
+    if fault.cause is Cause.CRACKED_RING:
+        return replace(ring, cracked=fault.size)
+    if fault.cause is Cause.ECCENTRIC_RING:
+        return replace(ring, eccentricity=fault.size)
+    return ring
+
+
+def break_lead(lead: Lead, fault: SimulatedFault, drive: Drive, bumps: Array, rng: np.random.Generator) -> Lead:
+    """Windows of silence, at random or where the car passes a bump."""
+    end = float(drive.t[-1])
+    if fault.cause is Cause.DEAD:
+        return replace(lead, breaks=(*lead.breaks, (fault.from_s, end + 1.0)))
+    if fault.cause is not Cause.BROKEN_LEAD:
+        return lead
+    wanted = max(1, rng.poisson(fault.per_minute * end / 60.0))
+    if fault.trigger is Trigger.BUMPS and len(bumps):
+        passed = bumps[bumps[:, 0] < drive.distance[-1], 0]
+        where = np.sort(rng.choice(passed, min(wanted, passed.size), replace=False))
+        starts = np.interp(where, drive.distance, drive.t)
+    else:
+        starts = np.sort(rng.uniform(fault.from_s, end, wanted))
+    lengths = fault.length_s * rng.lognormal(0.0, 0.5, starts.size)
+    windows = tuple((float(s), float(s + n)) for s, n in zip(starts, lengths, strict=True))
+    return replace(lead, breaks=(*lead.breaks, *windows))
+
+
+def freeze(times: Array, speeds: Array, fault: SimulatedFault) -> Array:
+    """The control unit's values when its input hangs."""
+    if fault.cause is not Cause.FROZEN:
+        return speeds
+    after = times >= fault.from_s
+    if not after.any():
+        return speeds
+    held = fault.value if fault.value is not None else float(speeds[np.argmax(after)])
+    return np.where(after, held, speeds)

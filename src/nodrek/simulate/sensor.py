@@ -1,0 +1,71 @@
+"""Sensors and their leads: which edges reach the control unit, and when."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from nodrek.core.model import Array
+
+
+class Sensor(Protocol):
+    """Anything that turns passing teeth into electrical edges."""
+
+    def sense(self, times: Array, strength: Array, rng: np.random.Generator) -> Array:
+        """Times (s, rising) of the edges that come out; may be fewer than went in."""
+        ...
+
+
+@dataclass(frozen=True)
+class CoilSensor:
+    """Passive: voltage grows with the rate of teeth, so slow wheels are silent.
+
+    ``wake_rate``: teeth per second at which a tooth of strength 1 is just seen.
+    """
+
+    wake_rate: float = 30.0
+    jitter: float = 15e-6
+
+    def sense(self, times: Array, strength: Array, rng: np.random.Generator) -> Array:
+        if times.size < 2:
+            return times[:0]
+        rate = 1.0 / np.maximum(np.diff(times, prepend=2 * times[0] - times[1]), 1e-6)
+        amplitude = strength * rate * (1.0 + 0.03 * rng.standard_normal(times.size))
+        kept = times[amplitude > self.wake_rate]
+        return np.sort(kept + self.jitter * rng.standard_normal(kept.size))
+
+
+@dataclass(frozen=True)
+class ActiveSensor:
+    """Fed by the control unit: switches at any speed, unless the field is too weak."""
+
+    threshold: float = 0.35
+    jitter: float = 8e-6
+
+    def sense(self, times: Array, strength: Array, rng: np.random.Generator) -> Array:
+        field = strength * (1.0 + 0.04 * rng.standard_normal(times.size))
+        kept = times[field > self.threshold]
+        return np.sort(kept + self.jitter * rng.standard_normal(kept.size))
+
+
+@dataclass(frozen=True)
+class Lead:
+    """The wire: windows of time (s) in which nothing gets through.
+
+    ``chatter`` adds that many spurious edges per second while a contact opens and
+    closes.
+    """
+
+    breaks: tuple[tuple[float, float], ...] = ()
+    chatter: float = 0.0
+
+    def carry(self, edges: Array, rng: np.random.Generator) -> Array:
+        keep = np.ones(edges.size, dtype=bool)
+        extra = []
+        for start, stop in self.breaks:
+            keep &= ~((edges >= start) & (edges < stop))
+            count = rng.poisson(self.chatter * (stop - start))
+            extra.append(rng.uniform(start, stop, count))
+        return np.sort(np.concatenate([edges[keep], *extra]))

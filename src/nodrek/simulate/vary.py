@@ -1,0 +1,123 @@
+"""Scenarios drawn at random, as wide as workshops see them: for benchmarks and training.
+
+Nothing here is tuned to the detector. A caller names the fault it wants (or none) and
+the logging rate; everything else is drawn.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from nodrek.core.model import Corner, Driven
+from nodrek.simulate.car import Car, Tyre
+from nodrek.simulate.chain import Scenario
+from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, LastPeriod, SmoothedSpan, SpanOfEdges
+from nodrek.simulate.drive import Driver
+from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
+from nodrek.simulate.logger import Logger
+from nodrek.simulate.sensor import ActiveSensor, CoilSensor, Sensor
+
+CONTROL_UNITS = ("span", "last", "count", "smoothed")
+
+
+def draw_control_unit(kind: str, rng: np.random.Generator) -> ControlUnit:
+    if kind == "span":
+        return SpanOfEdges(window=float(rng.choice((0.005, 0.007, 0.010, 0.020))))
+    if kind == "last":
+        return LastPeriod(window=float(rng.choice((0.007, 0.010, 0.020))), periods=int(rng.choice((1, 2, 4))))
+    if kind == "count":
+        return CountPerWindow(window=float(rng.choice((0.050, 0.100))), step=float(rng.choice((0.010, 0.020))))
+    return SmoothedSpan(SpanOfEdges(window=0.010), mean_of=int(rng.integers(2, 7)))
+
+
+def draw_scenario(
+    seed: int,
+    faults: tuple[SimulatedFault, ...] = (),
+    *,
+    road: str = "town",
+    rates_hz: tuple[float, ...] = (50.0, 100.0),
+    duration_s: float = 180.0,
+    teeth: tuple[int, int] = (40, 60),
+    control_units: tuple[str, ...] = CONTROL_UNITS,
+) -> Scenario:
+    """A car, its ring, control unit and logger drawn from `seed`; faults as given."""
+    rng = np.random.default_rng([seed, 77])
+    spread = 0.0008
+    tyres = {
+        c: Tyre(
+            factor=1.0 + spread * float(rng.standard_normal()),
+            growth=float(rng.uniform(0.5e-6, 3e-6)),
+            unround=float(abs(rng.normal(0, 4e-4))),
+            unround_phase=float(rng.random()),
+        )
+        for c in Corner
+    }
+    circumference = float(rng.uniform(1.7, 2.4))
+    car = Car(
+        wheelbase=float(rng.uniform(2.3, 3.3)),
+        track=float(rng.uniform(1.35, 1.7)),
+        circumference=circumference,
+        driven=Driven(rng.choice(("front", "front", "rear", "all"))),
+        drive_slip=float(rng.uniform(0.001, 0.006)),
+        brake_slip=float(rng.uniform(0.0005, 0.003)),
+        noise=float(rng.uniform(0.001, 0.004)),
+        tyres=tyres,
+    )
+    driver = Driver(
+        accelerate=float(rng.uniform(1.0, 2.6)),
+        brake=float(rng.uniform(1.4, 3.2)),
+        lateral=float(rng.uniform(1.5, 3.5)),
+        unrest=float(rng.uniform(0.01, 0.05)),
+        starts_standing=bool(rng.random() < 0.8),
+    )
+    sensor: Sensor = ActiveSensor() if rng.random() < 0.6 else CoilSensor(wake_rate=float(rng.uniform(15, 60)))
+    rate = float(rng.choice(rates_hz))
+    quanta = (0.01, 0.05625, 0.1)
+    logger = Logger(
+        rate=rate,
+        stagger=0.0 if rng.random() < 0.6 else float(rng.uniform(0.0, 0.2)) / rate,
+        jitter=float(rng.choice((0.0, 0.0005, 0.002))),
+        quantum=float(rng.choice(quanta)),
+        own_times=False,
+        drop=float(rng.choice((0.0, 0.0, 0.002))),
+    )
+    return Scenario(
+        title="drawn",
+        seed=seed,
+        duration_s=duration_s,
+        road=road,
+        driver=driver,
+        car=car,
+        teeth=int(rng.integers(teeth[0], teeth[1] + 1)),
+        pitch_error=float(rng.uniform(0.003, 0.02)),
+        ring_swing=float(rng.uniform(1e-4, 6e-4)),
+        sensor=sensor,
+        control_unit=draw_control_unit(str(rng.choice(control_units)), rng),
+        believed_circumference_m=circumference * float(rng.uniform(0.98, 1.02)),
+        min_speed=float(rng.uniform(0.2, 0.8)),
+        logger=logger,
+        faults=faults,
+    )
+
+
+def draw_fault(cause: Cause, seed: int) -> SimulatedFault:
+    """A fault of one kind at a random corner, of a size that is worth finding."""
+    rng = np.random.default_rng([seed, 78])
+    corner = list(Corner)[int(rng.integers(4))]
+    base = SimulatedFault(corner, cause)
+    sign = float(rng.choice((-1.0, 1.0)))
+    if cause is Cause.WHEEL_SIZE:
+        return replace(base, size=0.01 * sign)
+    if cause is Cause.ECCENTRIC_RING:
+        return replace(base, size=float(rng.uniform(0.004, 0.02)))
+    if cause is Cause.CRACKED_RING:
+        return replace(base, size=float(rng.uniform(0.6, 1.2)))
+    if cause is Cause.BROKEN_LEAD:
+        trigger = Trigger.BUMPS if rng.random() < 0.4 else Trigger.NONE
+        return replace(base, per_minute=float(rng.uniform(2, 12)), length_s=float(rng.uniform(0.05, 0.4)), trigger=trigger)
+    if cause is Cause.FROZEN:
+        value = float(rng.choice((655.35 / 3.6, 255.99 / 3.6, 30.0 / 3.6)))
+        return replace(base, value=value if rng.random() < 0.7 else None, from_s=0.0 if rng.random() < 0.5 else 40.0)
+    return base
