@@ -1,0 +1,235 @@
+"""What each corner should read, from what the other corners read.
+
+In steps, each robust against one corner that lies:
+
+1. the left/right difference of a bend, from both axles together, over about a third of
+   a second;
+2. the slow rest of each corner (tyre, slip of a driven axle, steering angle), over about
+   a second;
+3. the median of the *other* corners, each freed of 1 and 2, says what the corner should
+   read now. The suspect has no voice in its own reference.
+
+The deviation is the natural logarithm of reading over reference, so that −0.1 is about
+ten percent low at any speed. Method: own design; the robustness argument is the
+breakdown point of the median (Huber, Robust Statistics, 1981; from memory).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array, Corner, WheelChannel
+from nodrek.core.motion.blocks import median_last_axis, slow_part, spread_blocks, to_blocks
+from nodrek.core.motion.usable import Usable
+
+SLOWEST = 1.2
+"""m/s below which nothing is compared: readings of a crawling wheel are mostly rounding."""
+ASLEEP_BELOW = 3.0
+"""m/s under which a zero may be a sleeping sensor (8 km/h is common practice; with margin)."""
+YAW_SECONDS = 0.3
+SLOW_SECONDS = 1.0
+LEAST_NOISE = 3e-4
+"""Relative noise that even a perfect log is granted."""
+SPEED_BINS = 10
+Q80_TO_SIGMA = 1.2816
+"""80 % of a normal law lies within this many standard deviations."""
+
+
+@dataclass(frozen=True, eq=False)
+class CornerMotion:
+    """One corner against the others; arrays share the shape of the channel's samples.
+
+    ``expected`` m/s; ``deviation`` ln(reading/expected), fast part only, NaN where it
+    cannot be compared; ``slow`` the part of ln(reading/others) that changes slowly
+    (tyre, slip); ``noise`` 1-sigma of the deviation at this speed; ``path`` m rolled,
+    by the corner's own scale, dips repaired: it follows every slip of this wheel, but a
+    dip wider than half a turn passes for slip; ``path_by_mates`` m, knows no slip of this
+    wheel and is not misled by its dips; ``vehicle`` m/s of the body.
+    """
+
+    corner: Corner
+    times: Array
+    speed: Array
+    expected: Array
+    deviation: Array
+    slow: Array
+    noise: Array
+    path: Array
+    path_by_mates: Array
+    vehicle: Array
+
+    @property
+    def score(self) -> Array:
+        """Deviation in units of its noise; NaN where not comparable."""
+        return self.deviation / self.noise
+
+
+def compare_corners(
+    channels: Mapping[Corner, WheelChannel],
+    usable: Usable,
+    ignore: Mapping[Corner, npt.NDArray[np.bool_]] | None = None,
+) -> dict[Corner, CornerMotion]:
+    """Each corner against the others.
+
+    `ignore` marks samples (by corner) that must not speak for others: the dips of a ring
+    already found out.
+    """
+    same_clock = _share_times(channels)
+    logs = {c: _log_speed(ch, usable) for c, ch in channels.items()}
+    voices = logs
+    if ignore:
+        voices = {c: np.where(ignore[c], np.nan, logs[c]) if c in ignore else logs[c] for c in logs}
+    out: dict[Corner, CornerMotion] = {}
+    shared: _Equalised | None = None
+    for corner, channel in channels.items():
+        if shared is None or not same_clock:
+            table = _side_by_side(channels, voices, channel.times, same_clock)
+            shared = _equalise(table, channel.rate)
+        out[corner] = _one_corner(channel, logs[corner], shared, usable)
+    return _share_noise(out)
+
+
+@dataclass(frozen=True, eq=False)
+class _Equalised:
+    """``table``: ln speed by corner; ``yaw`` left−right; ``slow`` by corner; ``fast`` the rest."""
+
+    yaw: Array
+    slow: Mapping[Corner, Array]
+    fast: Mapping[Corner, Array]
+
+
+def _share_times(channels: Mapping[Corner, WheelChannel]) -> bool:
+    first = next(iter(channels.values())).times
+    return all(ch.times is first or np.array_equal(ch.times, first) for ch in channels.values())
+
+
+def _log_speed(channel: WheelChannel, usable: Usable) -> Array:
+    """ln of the reading; NaN where it is unusable or the vehicle crawls."""
+    vehicle = usable.vehicle_at(channel.times)
+    fit = usable.masks[channel.corner] & (vehicle > SLOWEST)
+    # not yet awake on pull-away is no dip: coil sensors sleep up to some 8 km/h
+    fit &= (channel.speed > 0.0) | (vehicle > ASLEEP_BELOW)
+    # a reading near zero at speed is a deep dip, not minus infinity
+    return np.where(fit, np.log(np.maximum(channel.speed, 0.05)), np.nan)
+
+
+def _side_by_side(
+    channels: Mapping[Corner, WheelChannel],
+    logs: Mapping[Corner, Array],
+    times: Array,
+    same_clock: bool,
+) -> dict[Corner, Array]:
+    if same_clock:
+        return dict(logs)
+    return {c: np.interp(times, channels[c].times, logs[c], left=np.nan, right=np.nan) for c in channels}
+
+
+def _equalise(table: Mapping[Corner, Array], rate: float) -> _Equalised:
+    count = next(iter(table.values())).size
+    yaw_size = max(3, round(YAW_SECONDS * rate))
+    slow_size = max(5, round(SLOW_SECONDS * rate))
+    pairs = [
+        table[left] - table[left.mate] for left in (Corner.FL, Corner.RL) if left in table and left.mate in table
+    ]
+    yaw = np.zeros(count)
+    if pairs:
+        # axles may differ by a steady amount (one odd tyre): share it out before pooling
+        if len(pairs) == 2:
+            apart = slow_part(pairs[0] - pairs[1], 5 * slow_size)
+            pairs = [pairs[0] - 0.5 * apart, pairs[1] + 0.5 * apart]
+        pooled = np.concatenate([to_blocks(p, yaw_size) for p in pairs], axis=1)
+        yaw = spread_blocks(median_last_axis(pooled), yaw_size, count)
+    level = {c: values - (0.5 if c.is_left else -0.5) * yaw for c, values in table.items()}
+    common = median_last_axis(np.column_stack(list(level.values())))
+    slow = {c: slow_part(level[c] - common, slow_size) for c in level}
+    return _Equalised(yaw, slow, {c: level[c] - slow[c] for c in level})
+
+
+def _one_corner(
+    channel: WheelChannel, own_log: Array, shared: _Equalised, usable: Usable
+) -> CornerMotion:
+    corner = channel.corner
+    side = (0.5 if corner.is_left else -0.5) * shared.yaw
+    others = [values for c, values in shared.fast.items() if c is not corner]
+    reference = median_of(others)
+    slow = shared.slow[corner]
+    expected_log = reference + slow + side
+    vehicle = usable.vehicle_at(channel.times)
+    deviation = own_log - expected_log
+    expected = np.where(np.isnan(expected_log), vehicle, np.exp(expected_log))
+    noise = _noise_by_speed(deviation, expected)
+    # the path follows the corner's own turning; mates fill in where it dips
+    everyone = median_of([*others, own_log - slow - side])
+    own_speed = np.where(np.isnan(everyone), channel.speed, np.exp(everyone + slow + side))
+    own_speed = np.where(np.isnan(own_speed), vehicle, own_speed)
+    by_mates = np.where(np.isnan(reference), vehicle, np.exp(reference + side))
+    return CornerMotion(
+        corner,
+        channel.times,
+        channel.speed,
+        expected,
+        deviation,
+        slow,
+        noise,
+        _rolled(own_speed, channel.times),
+        _rolled(by_mates, channel.times),
+        vehicle,
+    )
+
+
+def _rolled(speed: Array, times: Array) -> Array:
+    """Metres since the first sample. A hole is bridged here; later steps cut there."""
+    steps = 0.5 * (speed[1:] + speed[:-1]) * np.diff(times)
+    return np.concatenate([[0.0], np.cumsum(steps)])
+
+
+def median_of(columns: list[Array]) -> Array:
+    """Median across up to four equally long arrays, NaN left out, without sorting rows."""
+    if len(columns) == 3:
+        a, b, c = columns
+        middle: Array = np.fmax(np.fmin(a, b), np.fmin(np.fmax(a, b), c))
+        odd = np.isnan(a) | np.isnan(b) | np.isnan(c)
+        if odd.any():
+            middle[odd] = median_last_axis(np.column_stack([x[odd] for x in columns]))
+        return middle
+    if len(columns) == 1:
+        return columns[0]
+    return median_last_axis(np.column_stack(columns))
+
+
+def _noise_by_speed(deviation: Array, expected: Array) -> Array:
+    """Robust spread of the deviation in bins of equal sample count by speed.
+
+    From the 80 % point of its size rather than the median: a unit that counts edges in a
+    window reads dead right most of the time and a whole count off the rest.
+    """
+    known = np.flatnonzero(~np.isnan(deviation))
+    out = np.full(deviation.size, np.inf)
+    if not known.size:
+        return out
+    bins = SPEED_BINS if known.size >= 20 * SPEED_BINS else 1
+    order = known[np.argsort(expected[known])]
+    size = order.size // bins
+    rows = order[: size * bins].reshape(bins, size)
+    by_bin = np.quantile(np.abs(deviation[rows]), 0.8, axis=1) / Q80_TO_SIGMA
+    centre = np.median(expected[rows], axis=1)
+    return np.maximum(np.interp(expected, centre, by_bin), LEAST_NOISE)
+
+
+def _share_noise(motions: dict[Corner, CornerMotion]) -> dict[Corner, CornerMotion]:
+    """A corner full of dips looks noisy; its mates tell how noisy a sound one is here."""
+    if len(motions) < 3:
+        return motions
+    typical = np.array([np.median(m.noise[np.isfinite(m.noise)]) if np.isfinite(m.noise).any() else np.nan
+                        for m in motions.values()])
+    shared = float(np.nanmedian(typical)) if np.isfinite(typical).any() else np.nan
+    out = {}
+    for (corner, motion), own in zip(motions.items(), typical, strict=True):
+        if np.isfinite(own) and own > 1.5 * shared:
+            motion = replace(motion, noise=np.maximum(motion.noise * (1.5 * shared / own), LEAST_NOISE))
+        out[corner] = motion
+    return out

@@ -1,0 +1,147 @@
+"""Which samples of a corner can be compared at all: dead, frozen and invalid stretches.
+
+This comes first, because a corner that reads zero or a constant must not take part in
+saying what the others should read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array, Corner, WheelChannel
+
+GRID_STEP = 0.2
+"""Seconds between the points on which corners are laid side by side for this first look."""
+MOVING = 8.0 / 3.6
+"""Below 8 km/h coil sensors are silent (common practice, no published source)."""
+FROZEN_AT_LEAST = 4.0
+"""Seconds of one unchanged value before "frozen" is considered."""
+FROZEN_WHILE = 3.0
+"""m/s by which the vehicle's speed must change meanwhile."""
+DEAD_AT_LEAST = 8.0
+"""Seconds of zero at speed before a corner counts as dead rather than interrupted."""
+
+
+@dataclass(frozen=True, eq=False)
+class Usable:
+    """Per corner: samples fit for comparison, and the stretches that are not.
+
+    ``vehicle`` is the vehicle's speed (m/s) on ``grid`` (s). ``dead`` and ``frozen``:
+    seconds of driving (above `MOVING`) spent that way, by corner; ``moving`` seconds of
+    driving at all; ``stuck_at`` the constant value, m/s, NaN for "no valid value".
+    """
+
+    grid: Array
+    vehicle: Array
+    masks: Mapping[Corner, npt.NDArray[np.bool_]]
+    dead: Mapping[Corner, float]
+    dead_since: Mapping[Corner, float]
+    frozen: Mapping[Corner, float]
+    stuck_at: Mapping[Corner, float]
+    moving: float
+
+    def vehicle_at(self, times: Array) -> Array:
+        """The vehicle's speed (m/s) at any times (s)."""
+        return np.interp(times, self.grid, self.vehicle)
+
+
+def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usable:
+    """First look over all corners; see `Usable`."""
+    grid = np.arange(0.0, duration + GRID_STEP, GRID_STEP)
+    held = {c: _hold(ch, grid) for c, ch in channels.items()}
+    runs = {c: _constant_runs(ch) for c, ch in channels.items()}
+    frozen_grid = {}
+    for corner in channels:
+        others = [held[c] for c in channels if c is not corner]
+        frozen_grid[corner] = _frozen_mask(runs[corner], grid, others)
+    speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
+    vehicle = _vehicle_speed(speeds)
+    moving = vehicle > MOVING
+    masks, dead, since, frozen, stuck = {}, {}, {}, {}, {}
+    for corner, channel in channels.items():
+        zero = (held[corner] <= 0.02 * vehicle) & moving
+        long_dead = _long_stretches(zero, moving, DEAD_AT_LEAST)
+        dead[corner] = float(long_dead.sum() * GRID_STEP)
+        since[corner] = float(grid[np.argmax(long_dead)]) if long_dead.any() else np.nan
+        stuck_here = frozen_grid[corner]
+        frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)
+        values = held[corner][stuck_here]
+        stuck[corner] = float(np.median(values)) if values.size else np.nan
+        bad = long_dead | stuck_here
+        at = np.clip((channel.times / GRID_STEP).astype(np.int64), 0, grid.size - 1)
+        near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
+        masks[corner] = ~near & ~channel.invalid
+    return Usable(
+        grid, vehicle, masks, dead, since, frozen, stuck, float(moving.sum() * GRID_STEP)
+    )
+
+
+def _hold(channel: WheelChannel, grid: Array) -> Array:
+    """The last value before each grid point; NaN where it is invalid or over 2 s old."""
+    index = np.searchsorted(channel.times, grid, side="right") - 1
+    safe = np.clip(index, 0, None)
+    out = channel.speed[safe].copy()
+    stale = (index < 0) | (grid - channel.times[safe] > 2.0)
+    out[stale] = np.nan
+    return out
+
+
+def _vehicle_speed(speeds: Array) -> Array:
+    """Second highest of the corners: one that races away or reads nothing changes nothing.
+
+    With two corners left the higher one counts, as the usual way to fail is downwards.
+    """
+    ordered = np.sort(np.where(np.isnan(speeds), -1.0, speeds), axis=0)[::-1]
+    present = np.sum(ordered >= 0, axis=0)
+    second = ordered[min(1, ordered.shape[0] - 1)]
+    return np.maximum(np.where(present >= 3, second, ordered[0]), 0.0)
+
+
+def _constant_runs(channel: WheelChannel) -> tuple[Array, Array]:
+    """Starts and ends (s) of stretches of one unchanged non-zero or invalid value."""
+    speed = np.where(channel.invalid, -1.0, channel.speed)
+    change = np.flatnonzero(np.diff(speed) != 0) + 1
+    first = np.concatenate([[0], change])
+    last = np.concatenate([change, [speed.size]]) - 1
+    start, end = channel.times[first], channel.times[last]
+    enough = np.where(speed[first] < 0, 0.5, FROZEN_AT_LEAST)
+    keep = (speed[first] != 0) & (end - start >= enough)
+    return start[keep], end[keep]
+
+
+def _frozen_mask(
+    runs: tuple[Array, Array], grid: Array, others: list[Array]
+) -> npt.NDArray[np.bool_]:
+    """Grid points inside a constant stretch during which some other corner's speed changed."""
+    mask = np.zeros(grid.size, dtype=bool)
+    for start, end in zip(*runs, strict=True):
+        lo, hi = np.searchsorted(grid, (start, end))
+        if hi - lo < 2:
+            continue
+        for other in others:
+            known = other[lo:hi][~np.isnan(other[lo:hi])]
+            if known.size and np.ptp(known) > FROZEN_WHILE:
+                mask[lo:hi] = True
+                break
+    return mask
+
+
+def _long_stretches(
+    zero: npt.NDArray[np.bool_], moving: npt.NDArray[np.bool_], seconds: float
+) -> npt.NDArray[np.bool_]:
+    """Zeros at speed that add up to `seconds` without one good reading in between."""
+    state = np.where(zero, 1, np.where(moving, -1, 0))
+    known = np.flatnonzero(state)
+    out = np.zeros(zero.size, dtype=bool)
+    if not known.size:
+        return out
+    values = state[known]
+    change = np.flatnonzero(np.diff(values)) + 1
+    for group in np.split(np.arange(known.size), change):
+        if values[group[0]] == 1 and group.size * GRID_STEP >= seconds:
+            out[known[group[0]] : known[group[-1]] + 1] = True
+    return out

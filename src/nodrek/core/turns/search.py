@@ -1,0 +1,175 @@
+"""Search for a scale (turns per metre) at which a corner's deviations line up.
+
+A damaged ring repeats at the same wheel angle whatever the speed, so its deviations are
+periodic in *distance rolled*. The log is cut where the phase is lost (standstill, holes)
+and where slip would blur it; the whitened powers of all stretches are summed without
+their phases (semi-coherent, as in searches for pulsars of unknown drift: Brady &
+Creighton 2000, Phys. Rev. D 61, 082001; from memory).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Array
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.statistic import log_tail
+
+BIN_M = 0.05
+"""Distance bin: a fortieth of a turn."""
+LONGEST_M = 800.0
+SHORTEST_M = 50.0
+FREQUENCIES = (1 / 3.6, 1 / 1.55)
+"""Turns per metre searched: circumference 1.55 m (small car) to 3.6 m (heavy vehicle)."""
+HARMONICS = (1, 2, 4, 8)
+DELAYS = (0.0, 0.04, 0.09)
+"""Seconds by which a control unit's value may describe an earlier moment."""
+CLIP = (-8.0, 4.0)
+FOLD_FROM = 2.5
+"""m/s below which the deviations do not take part in the fold."""
+MAX_STRETCHES = 400
+
+
+@dataclass(frozen=True, eq=False)
+class Stretch:
+    """Samples [start, stop) over which the wheel angle can be followed without a break."""
+
+    start: int
+    stop: int
+    metres: float
+
+
+@dataclass(frozen=True)
+class Scale:
+    """The best scale of one corner: turns per metre, delay s, harmonics, half sum, trials.
+
+    ``by_mates``: distance as the other corners saw it, else as this one did.
+    """
+
+    frequency: float
+    delay: float
+    by_mates: bool
+    harmonics: int
+    half_sum: float
+    shape: int
+    trials: float
+
+    @property
+    def log_p(self) -> float:
+        """Natural log of the chance that noise does as well anywhere in the search."""
+        return min(0.0, log_tail(self.half_sum, self.shape) + math.log(self.trials))
+
+    @property
+    def p_value(self) -> float:
+        return math.exp(max(self.log_p, -700.0))
+
+
+def find_stretches(motion: CornerMotion) -> list[Stretch]:
+    """Cut at standstill, at holes and at `LONGEST_M`; drop what is shorter than `SHORTEST_M`."""
+    moving = (motion.vehicle > 1.0) & (motion.expected > 0.5)
+    step = np.diff(motion.times, append=motion.times[-1])
+    hole = step > max(1.0, 4.0 * float(np.median(step)))
+    piece = np.cumsum(~moving | np.concatenate([[False], hole[:-1]]))
+    # further cuts of even length inside a long piece
+    out = []
+    change = np.concatenate([[0], np.flatnonzero(np.diff(piece)) + 1, [piece.size]])
+    for lo, hi in zip(change[:-1], change[1:], strict=True):
+        metres = float(motion.path[hi - 1] - motion.path[lo])
+        if metres < SHORTEST_M:
+            continue
+        parts = max(1, math.ceil(metres / LONGEST_M))
+        marks = motion.path[lo] + metres * np.arange(parts + 1) / parts
+        cuts = np.searchsorted(motion.path[lo:hi], marks) + lo
+        cuts[-1] = hi
+        out += [Stretch(int(a), int(b), metres / parts) for a, b in zip(cuts[:-1], cuts[1:], strict=True)]
+    if len(out) > MAX_STRETCHES:
+        # hours of log: the fault is in every stretch, so an even choice of them is enough
+        chosen = np.linspace(0, len(out) - 1, MAX_STRETCHES).round().astype(int)
+        out = [out[i] for i in chosen]
+    return out
+
+
+def fold_weights(motion: CornerMotion) -> Array:
+    """Deviation in noise units, limited so that a pothole weighs no more than a lost tooth."""
+    score = np.clip(motion.score, *CLIP)
+    score[np.isnan(score) | (motion.expected < FOLD_FROM)] = 0.0
+    return score
+
+
+def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
+    """Best scale over frequencies, delays and numbers of harmonics; ``None`` for too little log."""
+    if not stretches:
+        return None
+    weights = fold_weights(motion)
+    size = _transform_size(stretches)
+    step = 1.0 / (size * BIN_M)
+    fine = np.arange(FREQUENCIES[0], FREQUENCIES[1], step / 3.0)
+    looks = len(HARMONICS) * (len(DELAYS) + 1)
+    trials = _independent(stretches) * looks
+    best: Scale | None = None
+
+    def look(delay: float, by_mates: bool) -> None:
+        nonlocal best
+        path = rolled_path(motion, delay, by_mates)
+        powers = np.zeros(size // 2 + 1)
+        for stretch in stretches:
+            powers += whitened(_binned(path, weights, stretch, size))
+        total = np.zeros(fine.size)
+        for k in range(1, HARMONICS[-1] + 1):
+            total += powers[np.round(k * fine / step).astype(np.int64)]
+            if k not in HARMONICS:
+                continue
+            at = int(np.argmax(total))
+            shape = k * len(stretches)
+            found = Scale(float(fine[at]), delay, by_mates, k, float(total[at]), shape, trials)
+            if best is None or found.log_p < best.log_p:
+                best = found
+
+    look(0.0, False)
+    look(0.0, True)
+    assert best is not None
+    for delay in DELAYS[1:]:
+        look(delay, best.by_mates)
+    return best
+
+
+def rolled_path(motion: CornerMotion, delay: float, by_mates: bool) -> Array:
+    """Metres rolled at the moment each value describes, `delay` s before its stamp."""
+    path = motion.path_by_mates if by_mates else motion.path
+    return path - delay * motion.expected
+
+
+def _transform_size(stretches: list[Stretch]) -> int:
+    """Points of the transform over distance: twice the longest stretch, a power of two."""
+    return 1 << math.ceil(math.log2(2.0 * max(s.metres for s in stretches) / BIN_M + 16))
+
+
+def _independent(stretches: list[Stretch]) -> float:
+    """Number of independent frequencies: band times the longest stretch, times the top harmonic."""
+    band = FREQUENCIES[1] - FREQUENCIES[0]
+    return max(1.0, band * max(s.metres for s in stretches) * HARMONICS[-1])
+
+
+def _binned(path: Array, weights: Array, stretch: Stretch, size: int) -> Array:
+    """Weights of one stretch laid on an even grid of distance, their mean taken out."""
+    part = slice(stretch.start, stretch.stop)
+    w, x = weights[part], path[part]
+    used = w != 0.0
+    w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
+    index = ((x - x.min()) / BIN_M).astype(np.int64)
+    return np.bincount(np.minimum(index, size - 1), weights=w, minlength=size)
+
+
+def whitened(series: Array) -> Array:
+    """Power spectrum over its local floor: exponential with mean one where there is only noise."""
+    power = np.abs(np.fft.rfft(series)) ** 2
+    bins = 48
+    width = max(8, power.size // bins)
+    count = power.size // width
+    floor = np.median(power[: count * width].reshape(count, width), axis=1) / math.log(2.0)
+    centres = (np.arange(count) + 0.5) * width
+    out: Array = power / np.maximum(np.interp(np.arange(power.size), centres, floor), 1e-12)
+    return out

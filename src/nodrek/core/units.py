@@ -1,0 +1,41 @@
+"""Spellings of units as people and loggers write them → SI factors."""
+
+from __future__ import annotations
+
+MPH = 0.44704
+"""m/s per mile per hour, exact by definition of the international mile."""
+
+_SPEED = {
+    1 / 3.6: ("km/h", "kmh", "kph", "km/hr", "kmph", "km h-1", "km*h-1", "kilometers per hour",
+              "kilometres per hour", "kmh-1"),
+    MPH: ("mph", "mi/h", "miles/h", "mile/h", "miles per hour"),
+    1.0: ("m/s", "mps", "ms-1", "m s-1", "m/sec", "meters per second", "metres per second"),
+}  # fmt: skip
+_TIME = {
+    1.0: ("s", "sec", "secs", "second", "seconds"),
+    1e-3: ("ms", "msec", "millisecond", "milliseconds"),
+    1e-6: ("us", "µs", "μs", "usec", "microsecond", "microseconds"),
+    1e-9: ("ns", "nanosecond", "nanoseconds"),
+    60.0: ("min", "minute", "minutes"),
+}
+_SPEED_BY_SPELLING = {name: factor for factor, names in _SPEED.items() for name in names}
+_TIME_BY_SPELLING = {name: factor for factor, names in _TIME.items() for name in names}
+
+
+def _plain(spelling: str) -> str:
+    return " ".join(spelling.strip().strip("[](){}").lower().replace("·", "*").split())
+
+
+def speed_factor(spelling: str | None) -> float | None:
+    """m/s per unit of a spelled speed unit; ``None`` where it is no speed unit."""
+    return None if spelling is None else _SPEED_BY_SPELLING.get(_plain(spelling))
+
+
+def time_factor(spelling: str | None) -> float | None:
+    """Seconds per unit of a spelled time unit; ``None`` where it is no time unit."""
+    return None if spelling is None else _TIME_BY_SPELLING.get(_plain(spelling))
+
+
+def speed_unit_name(factor: float) -> str:
+    """The one spelling that Nodrek writes for a factor of `speed_factor`."""
+    return _SPEED[factor][0]
