@@ -36,7 +36,7 @@ class Tyre:
 
 @dataclass(frozen=True)
 class Car:
-    """Geometry in m, stiffnesses as slip per m/s² of acceleration."""
+    """Geometry in m, slips per m/s² of acceleration, drags in m/s² and 1/m (times v²)."""
 
     wheelbase: float = 2.65
     track: float = 1.54
@@ -44,6 +44,8 @@ class Car:
     driven: Driven = Driven.FRONT
     drive_slip: float = 0.003
     brake_slip: float = 0.0015
+    rolling_drag: float = 0.12
+    air_drag: float = 3.5e-4
     noise: float = 0.0025
     tyres: Mapping[Corner, Tyre] = field(default_factory=dict)
 
@@ -79,8 +81,9 @@ def wheel_turns(
     slip = car.brake_slip * np.minimum(a, 0.0)
     if car.is_driven(corner):
         share = 0.5 if car.driven is Driven.ALL else 1.0
-        # rolling resistance keeps the driven axle pulling a little even at steady speed
-        slip = slip + share * car.drive_slip * (np.maximum(a, 0.0) + 0.2 * (v > 1.0))
+        # drag keeps the driven axle pulling even at steady speed
+        drag = (car.rolling_drag + car.air_drag * v * v) * (v > 1.0)
+        slip = slip + share * car.drive_slip * np.maximum(a + drag, 0.0)
     relative = slip
     if road is not None:
         relative = relative + _road_noise(car, t, v, road, rng)

@@ -45,10 +45,11 @@ def draw_scenario(
     """A car, its ring, control unit and logger drawn from `seed`; faults as given."""
     rng = np.random.default_rng([seed, 77])
     spread = 0.0008
+    growth = float(rng.uniform(0.5e-6, 3e-6))
     tyres = {
         c: Tyre(
             factor=1.0 + spread * float(rng.standard_normal()),
-            growth=float(rng.uniform(0.5e-6, 3e-6)),
+            growth=growth * float(rng.uniform(0.85, 1.15)),
             unround=float(abs(rng.normal(0, 4e-4))),
             unround_phase=float(rng.random()),
         )
@@ -62,6 +63,8 @@ def draw_scenario(
         driven=Driven(rng.choice(("front", "front", "rear", "all"))),
         drive_slip=float(rng.uniform(0.001, 0.006)),
         brake_slip=float(rng.uniform(0.0005, 0.003)),
+        rolling_drag=float(rng.uniform(0.08, 0.2)),
+        air_drag=float(rng.uniform(2e-4, 6e-4)),
         noise=float(rng.uniform(0.001, 0.004)),
         tyres=tyres,
     )

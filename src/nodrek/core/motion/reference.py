@@ -20,7 +20,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import median_last_axis, slow_part, spread_blocks, to_blocks
@@ -69,25 +68,16 @@ class CornerMotion:
 
 
 def compare_corners(
-    channels: Mapping[Corner, WheelChannel],
-    usable: Usable,
-    ignore: Mapping[Corner, npt.NDArray[np.bool_]] | None = None,
+    channels: Mapping[Corner, WheelChannel], usable: Usable
 ) -> dict[Corner, CornerMotion]:
-    """Each corner against the others.
-
-    `ignore` marks samples (by corner) that must not speak for others: the dips of a ring
-    already found out.
-    """
+    """Each corner against the others; two corners or more."""
     same_clock = _share_times(channels)
     logs = {c: _log_speed(ch, usable) for c, ch in channels.items()}
-    voices = logs
-    if ignore:
-        voices = {c: np.where(ignore[c], np.nan, logs[c]) if c in ignore else logs[c] for c in logs}
     out: dict[Corner, CornerMotion] = {}
     shared: _Equalised | None = None
     for corner, channel in channels.items():
         if shared is None or not same_clock:
-            table = _side_by_side(channels, voices, channel.times, same_clock)
+            table = _side_by_side(channels, logs, channel.times, same_clock)
             shared = _equalise(table, channel.rate)
         out[corner] = _one_corner(channel, logs[corner], shared, usable)
     return _share_noise(out)

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nodrek.core.model import Arc, Array
+from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.phase import ring_angle
 from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path
 
 PROFILE_BINS = 72
@@ -39,44 +40,7 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     """Fold at `scale`, each stretch turned so that it agrees with the others."""
     weights = fold_weights(motion)
     path = rolled_path(motion, scale.delay, scale.by_mates)
-    turns = np.full(path.size, np.nan)
-    starts = _align(path, weights, stretches, scale.frequency)
-    whole = 0.0
-    for stretch, shift in zip(stretches, starts, strict=True):
-        part = slice(stretch.start, stretch.stop)
-        angle = path[part] * scale.frequency + shift
-        # count on from stretch to stretch, keeping the angle within the turn
-        angle += np.ceil(whole - angle[0])
-        turns[part] = angle
-        whole = float(np.max(angle))
-    return _profile(motion, weights, turns)
-
-
-def _align(path: Array, weights: Array, stretches: list[Stretch], frequency: float) -> Array:
-    """Shift (turns) of each stretch that makes it agree with the sum of the others."""
-    k = np.arange(1, TEMPLATE_HARMONICS + 1)
-    coefficients = np.empty((len(stretches), k.size), dtype=complex)
-    for i, stretch in enumerate(stretches):
-        part = slice(stretch.start, stretch.stop)
-        base = np.exp(-2j * np.pi * frequency * path[part])
-        w = weights[part]
-        power = np.ones_like(base)
-        for j in range(k.size):
-            power = power * base
-            coefficients[i, j] = np.sum(w * power)
-    shifts = np.zeros(len(stretches))
-    grid = np.arange(256) / 256
-    turn = np.exp(2j * np.pi * np.outer(grid, k))
-    order = np.argsort(-np.sum(np.abs(coefficients) ** 2, axis=1))
-    for _ in range(2):
-        template = np.zeros(k.size, dtype=complex)
-        for i in order:
-            if template.any():
-                agreement = np.real(turn @ (np.conj(coefficients[i]) * template))
-                # turning a stretch by +s multiplies its coefficients by exp(-2πiks)
-                shifts[i] = -grid[int(np.argmax(agreement))]
-            template = template + coefficients[i] * np.exp(-2j * np.pi * k * shifts[i])
-    return shifts
+    return _profile(motion, weights, ring_angle(path, weights, stretches, scale.frequency))
 
 
 def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
@@ -126,30 +90,52 @@ def low_part(ring: RingFold) -> tuple[Array, float]:
         return np.zeros(PROFILE_BINS), 0.0
     level = float(np.quantile(ring.profile[known], 0.7))
     errors = ring.error[~np.isnan(ring.error)]
-    return np.where(known, ring.profile - level, 0.0), float(np.median(errors)) if errors.size else 0.0
+    noise = float(np.median(errors)) if errors.size else 0.0
+    return np.where(known, ring.profile - level, 0.0), noise
 
 
-def find_arcs(ring: RingFold, teeth: int | None) -> tuple[tuple[Arc, float], ...]:
-    """Stretches of the turn that read low, largest first, each with its area in turns.
+@dataclass(frozen=True)
+class LowArc:
+    """An arc that reads low. ``area``: the part of a turn that goes unreported there."""
 
-    The area is the part of a turn that the corner fails to report there. Whatever a
-    control unit does with a lost edge, the distance it reports falls short by one pitch
-    per lost tooth and turn, as long as its averaging is shorter than a turn; so area
-    times `teeth` of the intact ring is the number of teeth lost.
-    """
+    centre: float
+    width: float
+    area: float
+    depth: float
+
+    def lost_edges(self, teeth: int) -> int:
+        """Best number of lost edges on a ring of `teeth`.
+
+        Whatever a control unit does with a lost edge, the distance it reports falls short
+        by one pitch per lost edge and turn, as long as its averaging is shorter than a turn.
+        """
+        return max(1, round(self.area * teeth))
+
+
+def find_arcs(ring: RingFold) -> tuple[LowArc, ...]:
+    """Stretches of the turn that read low, largest area first."""
     low, error = low_part(ring)
-    mask = low < min(0.35 * float(low.min()), -3.0 * error)
+    mask = low < min(0.3 * float(low.min()), -3.0 * error)
     if not mask.any() or mask.all():
         return ()
-    start = int(np.flatnonzero(~mask)[0])
-    rolled, depth = np.roll(mask, -start), np.roll(-low, -start)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], rolled, [False]]).astype(int)))
+    # two dips a bin or two apart are one: the sampling of a slow log tears them
+    joined = mask | (np.roll(mask, 1) & np.roll(mask, -1)) | (np.roll(mask, 1) & np.roll(mask, -2))
+    wide = joined | np.roll(joined, 1) | np.roll(joined, -1)
+    relative = np.expm1(low)
+    level = float(relative[~wide].mean()) if (~wide).any() else 0.0
+    start = int(np.flatnonzero(~joined)[0]) if (~joined).any() else 0
+    inside, missing = np.roll(joined, -start), np.roll(level - relative, -start)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], inside, [False]]).astype(int)))
     arcs = []
     for lo, hi in zip(edges[::2], edges[1::2], strict=True):
-        weight = depth[lo:hi]
-        area = float(weight.sum()) / PROFILE_BINS
+        weight = np.maximum(missing[lo:hi], 0.0)
+        if weight.sum() <= 0:
+            continue
+        # its flanks belong to the dip: one bin more on each side counts for the area
+        area = float(np.take(missing, range(lo - 1, hi + 1), mode="wrap").sum()) / PROFILE_BINS
         centre = float(np.sum((np.arange(lo, hi) + 0.5) * weight) / weight.sum() + start)
-        lost = None if teeth is None else max(1, round(area * teeth))
-        arcs.append((Arc((centre / PROFILE_BINS) % 1.0, (hi - lo) / PROFILE_BINS, lost), area))
-    arcs.sort(key=lambda item: -item[1])
-    return tuple(item for item in arcs if item[1] > 0.25 * arcs[0][1])
+        arcs.append(
+            LowArc((centre / PROFILE_BINS) % 1.0, (hi - lo) / PROFILE_BINS, area, float(weight.max()))
+        )
+    arcs.sort(key=lambda arc: -arc.area)
+    return tuple(arc for arc in arcs if arc.area > 0.25 * arcs[0].area)

@@ -1,0 +1,69 @@
+"""Moments: dropouts of one corner, and where each corner wakes up on pull-away."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array, WheelChannel
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.motion.usable import Usable
+
+DIP_SCORE = -6.0
+DIP_DEPTH = -0.05
+"""A dropout is at least five percent deep and six times the noise."""
+FROM_SPEED = 3.0
+HARD_BRAKING = -2.6
+"""m/s²: beyond this a wheel may truly turn slower than the vehicle moves."""
+
+
+@dataclass(frozen=True, eq=False)
+class Dropouts:
+    """Runs of samples [start, stop) that read far too low; arrays of one shape.
+
+    ``depth``: deepest ln deviation of the run; ``braking``: whether the vehicle braked
+    hard, so that slip explains it; ``seconds``: how long.
+    """
+
+    start: npt.NDArray[np.int64]
+    stop: npt.NDArray[np.int64]
+    depth: Array
+    seconds: Array
+    braking: npt.NDArray[np.bool_]
+
+    @property
+    def count(self) -> int:
+        return int(self.start.size)
+
+
+def find_dropouts(motion: CornerMotion, usable: Usable) -> Dropouts:
+    """All dropouts above `FROM_SPEED`, shortest and deepest alike."""
+    with np.errstate(invalid="ignore"):
+        low = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH) & (motion.expected > FROM_SPEED)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], low, [False]]).astype(np.int8)))
+    start, stop = edges[::2], edges[1::2]
+    acceleration = np.gradient(usable.vehicle, usable.grid) if usable.grid.size > 1 else usable.vehicle * 0
+    hardest = np.minimum(acceleration, np.minimum(np.roll(acceleration, 2), np.roll(acceleration, -2)))
+    depth = np.minimum.reduceat(motion.deviation, start) if start.size else np.empty(0)
+    braking = np.interp(motion.times[start], usable.grid, hardest) < HARD_BRAKING
+    typical = float(np.median(np.diff(motion.times))) if motion.times.size > 1 else 0.0
+    seconds = motion.times[stop - 1] - motion.times[start] + typical
+    return Dropouts(start, stop, depth, seconds, braking)
+
+
+def wake_up_speed(channel: WheelChannel, usable: Usable) -> float:
+    """Lowest speed (m/s) at which the corner reads: median over pull-aways; NaN without any."""
+    still = usable.vehicle < 0.3
+    starts = np.flatnonzero(still[:-1] & ~still[1:])
+    found = []
+    for at in starts:
+        lo = np.searchsorted(channel.times, usable.grid[at] - 0.5)
+        hi = np.searchsorted(channel.times, usable.grid[at] + 8.0)
+        reading = channel.speed[lo:hi] > 0.05
+        if hi - lo < 3 or reading[0] or not reading.any():
+            continue
+        first = lo + int(np.argmax(reading))
+        found.append(max(float(channel.speed[first]), float(usable.vehicle_at(channel.times[first : first + 1])[0])))
+    return float(np.median(found)) if found else float("nan")

@@ -1,0 +1,230 @@
+"""The steady ratio of each corner, with an interval that tells the truth about itself.
+
+Three contrasts of the four log speeds carry everything:
+
+    left − right        known only on straights: the most frequent value of a drive,
+                        since bends scatter it to both sides and straights do not
+    front − rear        mixed with slip of the driven axle and with the steering angle,
+                        which are regressed out
+    diagonal            in every bend the squares of the speeds obey FL² + RR² = FR² + RL²
+                        (the four wheels stand on a rectangle and run on circles round one
+                        point: British flag theorem), so it needs no straight
+
+Intervals come from the scatter of stretches of `STRETCH_S` (independent of each other to
+good approximation), not of samples.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Array, Corner, WheelChannel
+from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
+from nodrek.core.motion.usable import Usable
+
+BLOCK_S = 0.4
+STRETCH_S = 4.0
+FROM_SPEED = 5.0
+"""m/s below which rounding and steering say more than tyres."""
+BREAK = 0.25
+"""Relative distance from the block's median at which a sample is a break, not a speed."""
+CALM = 1.2
+"""m/s²: harder braking or pulling than this is left out."""
+FLOOR = {"lr": 2.0e-4, "fr": 2.5e-4, "dg": 1.5e-4}
+"""What no drive can tell better, by contrast: crown of the road and load (left-right),
+slip of the driven axle at steady speed (front-rear), growth of single tyres. Own estimate."""
+ROLLING_DRAG = 0.13
+"""m/s²: rolling resistance of about 1.3 % of weight (common practice, no published source)."""
+AIR_DRAG = 3e-4
+"""1/m: air drag over mass of a usual car or van, times v² (common practice)."""
+
+
+@dataclass(frozen=True)
+class RatioEstimate:
+    """ln of reported speed over reference (geometric mean of the corners 1) and its 1 sigma."""
+
+    log_ratio: float
+    sigma: float
+
+    @property
+    def ratio(self) -> float:
+        return float(np.exp(self.log_ratio))
+
+    @property
+    def interval(self) -> tuple[float, float]:
+        """Low and high end of the 95 % interval."""
+        return (
+            float(np.exp(self.log_ratio - 1.96 * self.sigma)),
+            float(np.exp(self.log_ratio + 1.96 * self.sigma)),
+        )
+
+
+UNKNOWN = RatioEstimate(float("nan"), float("nan"))
+
+
+@dataclass(frozen=True, eq=False)
+class RatioData:
+    """Blocks of a drive: ln speed by corner (n, NaN where not fit), speed m/s, acceleration m/s²."""
+
+    logs: Mapping[Corner, Array]
+    speed: Array
+    acceleration: Array
+    block_s: float
+
+
+def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> RatioData:
+    """Lay the corners side by side in blocks of `BLOCK_S`, differences taken sample by sample."""
+    first = next(iter(channels.values()))
+    times = first.times
+    rate = first.rate
+    size = max(1, round(BLOCK_S * rate))
+    vehicle = usable.vehicle_at(times)
+    base = np.maximum(vehicle, 0.3)
+    logs = {}
+    for corner, channel in channels.items():
+        own = np.where(usable.masks[corner] & (channel.speed > 0.5), channel.speed, np.nan)
+        if channel.times is not times:
+            own = np.interp(times, channel.times, own, left=np.nan, right=np.nan)
+        logs[corner] = _block_log(own / base, size)
+    speed = block_median(vehicle, size)
+    seconds = size / rate
+    acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
+    return RatioData(logs, speed, acceleration, seconds)
+
+
+def _block_log(relative: Array, size: int) -> Array:
+    """ln of the mean of each block, breaks left out.
+
+    The mean, not the median: a unit that counts edges is right only on average.
+    """
+    rows = to_blocks(relative, size)
+    middle = median_last_axis(rows)[:, None]
+    near = np.abs(rows - middle) < BREAK * middle
+    count = near.sum(axis=1)
+    total = np.where(near, rows, 0.0).sum(axis=1)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(2 * count > size, np.log(total / count), np.nan)
+
+
+def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
+    """Ratios among `corners`, all of which must read; two of one axle, three or four."""
+    if len(corners) < 2:
+        return {}
+    logs = {c: data.logs[c] for c in corners}
+    fit = (data.speed > FROM_SPEED) & (np.abs(data.acceleration) < CALM)
+    for values in logs.values():
+        fit &= ~np.isnan(values)
+    if fit.sum() * data.block_s < 2 * STRETCH_S:
+        return {}
+    logs = {c: v[fit] for c, v in logs.items()}
+    per_stretch = max(1, round(STRETCH_S / data.block_s))
+    drag = ROLLING_DRAG + AIR_DRAG * data.speed[fit] ** 2
+    # at steady speed the driven axle still pulls against drag; at zero pull it is free
+    pull = np.maximum(data.acceleration[fit] + drag, 0.0)
+    brake = np.minimum(data.acceleration[fit], 0.0)
+    pairs = [c for c in (Corner.FL, Corner.RL) if c in logs and c.mate in logs]
+    if not pairs:
+        return {}
+    yaw = np.mean([logs[c] - logs[c.mate] for c in pairs], axis=0)
+    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch)
+    bent = np.abs(yaw - left_right)
+    contrasts: dict[str, tuple[float, float]] = {"lr": (left_right / 2, lr_sigma / 2)}
+    if len(logs) == 4:
+        front_rear = (logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4
+        diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
+        gentle = bent < 0.04
+        columns = [pull, brake, bent**2]
+        contrasts["fr"] = _intercept(front_rear, columns, gentle, per_stretch)
+        contrasts["dg"] = _intercept(diagonal, [(yaw - left_right) ** 3], gentle, per_stretch)
+        signs = {
+            c: {"lr": 1 if c.is_left else -1, "fr": 1 if c.is_front else -1,
+                "dg": 1 if c.is_left == c.is_front else -1}
+            for c in logs
+        }  # fmt: skip
+        return {
+            c: RatioEstimate(
+                sum(s * contrasts[k][0] for k, s in sign.items()),
+                float(np.sqrt(sum(contrasts[k][1] ** 2 + FLOOR[k] ** 2 for k in sign))),
+            )
+            for c, sign in signs.items()
+        }
+    # three corners, or one axle: each against the mean of all, on straights only
+    centre = np.mean(list(logs.values()), axis=0)
+    out = {}
+    for corner, values in logs.items():
+        value, sigma = _intercept(values - centre, [pull, brake], straight, per_stretch)
+        out[corner] = RatioEstimate(value, float(np.hypot(np.hypot(sigma, lr_sigma / 2), 2 * FLOOR["fr"])))
+    return out
+
+
+def _straight_level(
+    yaw: Array, speed: Array, per_stretch: int
+) -> tuple[float, float, np.ndarray]:
+    """Left−right level of straight running: its value, its 1 sigma, and which blocks are straight.
+
+    The mode is found where most values lie closest (half-sample mode; Robertson & Cryer
+    1974, JASA 69, 1012; from memory), then refined by the mean near it. Fast blocks count
+    more, as roads straighten with speed.
+    """
+    values = np.sort(np.repeat(yaw, np.clip((speed / 5.0).astype(int), 1, 6)))
+    while values.size > 24:
+        half = (values.size + 1) // 2
+        width = values[half - 1 :] - values[: values.size - half + 1]
+        at = int(np.argmin(width))
+        values = values[at : at + half]
+    mode = float(np.median(values))
+    reach = 0.004
+    straight = np.abs(yaw - mode) < reach
+    for _ in range(4):
+        near = yaw[straight]
+        mode = float(np.median(near))
+        spread = float(np.median(np.abs(near - mode))) * 1.4826
+        reach = min(0.004, max(3.0 * spread, 0.0006))
+        straight = np.abs(yaw - mode) < reach
+    sigma = _scatter_of_mean(np.where(straight, yaw, np.nan), per_stretch)
+    return float(np.mean(yaw[straight])), sigma, straight
+
+
+def _intercept(
+    values: Array, columns: list[Array], use: np.ndarray, per_stretch: int
+) -> tuple[float, float]:
+    """Robust intercept of a linear model and its 1 sigma: Huber weights, four rounds."""
+    design = np.column_stack([np.ones(values.size), *columns])[use]
+    wanted = values[use]
+    if wanted.size < 4 * design.shape[1]:
+        middle = float(np.median(values))
+        return middle, _scatter_of_mean(values - middle, per_stretch)
+    scale = np.maximum(np.abs(design).max(axis=0), 1e-9)
+    weight = np.ones(wanted.size)
+    solution = np.zeros(design.shape[1])
+    for _ in range(5):
+        root = np.sqrt(weight)[:, None]
+        solution = np.linalg.lstsq(root * design / scale, root[:, 0] * wanted, rcond=None)[0] / scale
+        rest = wanted - design @ solution
+        spread = max(float(np.median(np.abs(rest))) * 1.4826, 1e-6)
+        weight = 1.0 / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
+    residual = np.full(values.size, np.nan)
+    limit = 3.0 * spread
+    residual[use] = np.clip(rest, -limit, limit)
+    # the intercept leans on the columns: widen by how far their mean is from zero
+    gram = np.linalg.pinv((design / scale).T @ (design / scale))
+    widening = np.sqrt(max(1.0, gram[0, 0] * wanted.size))
+    return float(solution[0]), _scatter_of_mean(residual, per_stretch) * float(widening)
+
+
+def _scatter_of_mean(values: Array, per_stretch: int) -> float:
+    """1 sigma of the mean from the scatter of stretch means; NaN left out."""
+    count = values.size // per_stretch
+    known = values[~np.isnan(values)]
+    if known.size < 2:
+        return 0.01
+    if count < 4:
+        return float(np.std(known)) / np.sqrt(max(1, count)) + 1e-5
+    blocks = values[: count * per_stretch].reshape(count, per_stretch)
+    size = np.sum(~np.isnan(blocks), axis=1)
+    sums = np.nansum(blocks - np.mean(known), axis=1)
+    # ratio estimator over stretches of unequal size
+    return float(np.sqrt(np.sum(sums**2)) / max(size.sum(), 1)) * float(np.sqrt(count / (count - 1)))

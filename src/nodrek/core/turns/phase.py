@@ -1,0 +1,134 @@
+"""Following the ring's phase through a log.
+
+The scale found by the search is one number for the whole log; slip, growth of the tyre
+and rounding still turn the ring by tenths of a turn over some hundred turns, and each
+standstill loses it altogether. So the log is cut into pieces of some `PIECE_TURNS`; the
+phase of each piece against a common template is followed with a Viterbi path that lets
+it wander slowly inside a stretch and jump freely between stretches (Viterbi 1967; the
+likelihood is that of a known periodic shape in unit noise).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array
+from nodrek.core.turns.search import Stretch
+
+PIECE_TURNS = 30.0
+HARMONICS = 8
+GRID = 64
+"""Phase steps per turn: a sixty-fourth is finer than one tooth of most rings."""
+WANDER = 0.035
+"""Turns by which the phase may wander from piece to piece (1 sigma)."""
+ROUNDS = 3
+
+
+def ring_angle(path: Array, weights: Array, stretches: list[Stretch], frequency: float) -> Array:
+    """Continuous ring angle (turns) of each sample, NaN outside the stretches.
+
+    `path` metres, `weights` deviation in noise units (0: not used), both of one shape.
+    """
+    starts, owner = _pieces(path, stretches, frequency)
+    coefficients = _coefficients(path, weights, starts, stretches, frequency)
+    shifts = _follow(coefficients, owner)
+    out = np.full(path.size, np.nan)
+    whole = 0.0
+    for number, stretch in enumerate(stretches):
+        part = slice(stretch.start, stretch.stop)
+        mine = np.flatnonzero(owner == number)
+        bounds = np.concatenate([starts[mine], [stretch.stop - 1]])
+        centre = 0.5 * (path[bounds[:-1]] + path[bounds[1:]])
+        shift = np.interp(path[part], centre, np.unwrap(shifts[mine], period=1.0))
+        angle = path[part] * frequency + shift
+        # count on from stretch to stretch, keeping the angle within the turn
+        angle += np.ceil(whole - angle.min())
+        out[part] = angle
+        whole = float(angle.max())
+    return out
+
+
+def _pieces(
+    path: Array, stretches: list[Stretch], frequency: float
+) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """First sample of each piece, and the number of the stretch it belongs to."""
+    starts, owner = [], []
+    for number, stretch in enumerate(stretches):
+        count = max(1, round(stretch.metres * frequency / PIECE_TURNS))
+        inside = path[stretch.start : stretch.stop]
+        marks = inside[0] + (inside[-1] - inside[0]) * np.arange(count) / count
+        first = np.unique(np.searchsorted(inside, marks)) + stretch.start
+        starts.append(first)
+        owner.append(np.full(first.size, number))
+    return np.concatenate(starts), np.concatenate(owner)
+
+
+def _coefficients(
+    path: Array,
+    weights: Array,
+    starts: npt.NDArray[np.int64],
+    stretches: list[Stretch],
+    frequency: float,
+) -> npt.NDArray[np.complex128]:
+    """Σ w·exp(-2πik·angle) of each piece; shape (pieces, HARMONICS)."""
+    inside = np.zeros(path.size, dtype=bool)
+    for stretch in stretches:
+        inside[stretch.start : stretch.stop] = True
+    kept = np.flatnonzero(inside)
+    at = np.searchsorted(kept, starts)
+    base = np.exp(-2j * np.pi * frequency * path[kept])
+    term = weights[kept].astype(complex)
+    out = np.empty((starts.size, HARMONICS), dtype=complex)
+    for k in range(HARMONICS):
+        term = term * base
+        out[:, k] = np.add.reduceat(term, at)
+    return out
+
+
+def _follow(coefficients: npt.NDArray[np.complex128], owner: npt.NDArray[np.int64]) -> Array:
+    """Shift (turns) of each piece; shape (pieces,)."""
+    k = np.arange(1, HARMONICS + 1)
+    grid = np.arange(GRID) / GRID
+    turned = np.exp(-2j * np.pi * np.outer(k, grid))
+    shifts = np.zeros(owner.size)
+    # first a greedy pass, strongest piece first: it needs no template
+    template = np.zeros(k.size, dtype=complex)
+    for i in np.argsort(-np.sum(np.abs(coefficients) ** 2, axis=1)):
+        if template.any():
+            agreement = np.real((np.conj(template) * coefficients[i]) @ turned)
+            shifts[i] = grid[int(np.argmax(agreement))]
+        template = template + coefficients[i] * np.exp(-2j * np.pi * k * shifts[i])
+    for _ in range(ROUNDS):
+        template = np.sum(coefficients * np.exp(-2j * np.pi * np.outer(shifts, k)), axis=0)
+        # amplitude in noise units as a share of the whole: nats of likelihood per piece
+        total = np.sum(np.abs(coefficients).max(axis=1))
+        shape = template / max(float(total), 1e-12)
+        likelihood = 2.0 * np.real((coefficients * np.conj(shape)) @ turned)
+        shifts = grid[_viterbi(likelihood, owner)]
+    return shifts
+
+
+def _viterbi(likelihood: Array, owner: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
+    """Best path of grid indices; `likelihood` (pieces, GRID) in nats."""
+    step = np.arange(GRID)
+    apart = np.abs(step[:, None] - step[None, :])
+    apart = np.minimum(apart, GRID - apart) / GRID
+    penalty = -0.5 * (apart / WANDER) ** 2
+    count = owner.size
+    score = np.empty_like(likelihood)
+    back = np.zeros(likelihood.shape, dtype=np.int64)
+    score[0] = likelihood[0]
+    for i in range(1, count):
+        if owner[i] != owner[i - 1]:
+            back[i] = int(np.argmax(score[i - 1]))
+            score[i] = likelihood[i] + score[i - 1].max()
+            continue
+        reached = score[i - 1][:, None] + penalty
+        back[i] = np.argmax(reached, axis=0)
+        score[i] = likelihood[i] + reached[back[i], step]
+    path = np.empty(count, dtype=np.int64)
+    path[-1] = int(np.argmax(score[-1]))
+    for i in range(count - 1, 0, -1):
+        path[i - 1] = back[i, path[i]]
+    return path
