@@ -50,7 +50,7 @@ def draw_scenario(
         c: Tyre(
             factor=1.0 + spread * float(rng.standard_normal()),
             growth=growth * float(rng.uniform(0.85, 1.15)),
-            unround=float(abs(rng.normal(0, 4e-4))),
+            unround=float(abs(rng.normal(0, 2.5e-4))),
             unround_phase=float(rng.random()),
         )
         for c in Corner
@@ -95,7 +95,7 @@ def draw_scenario(
         car=car,
         teeth=int(rng.integers(teeth[0], teeth[1] + 1)),
         pitch_error=float(rng.uniform(0.003, 0.02)),
-        ring_swing=float(rng.uniform(1e-4, 6e-4)),
+        ring_swing=float(rng.uniform(0.5e-4, 3e-4)),
         sensor=sensor,
         control_unit=draw_control_unit(str(rng.choice(control_units)), rng),
         believed_circumference_m=circumference * float(rng.uniform(0.98, 1.02)),
@@ -121,6 +121,6 @@ def draw_fault(cause: Cause, seed: int) -> SimulatedFault:
         trigger = Trigger.BUMPS if rng.random() < 0.4 else Trigger.NONE
         return replace(base, per_minute=float(rng.uniform(2, 12)), length_s=float(rng.uniform(0.05, 0.4)), trigger=trigger)
     if cause is Cause.FROZEN:
-        value = float(rng.choice((655.35 / 3.6, 255.99 / 3.6, 30.0 / 3.6)))
-        return replace(base, value=value if rng.random() < 0.7 else None, from_s=0.0 if rng.random() < 0.5 else 40.0)
+        value = float(rng.choice((655.35, 255.99, 30.0, 17.3))) / 3.6
+        return replace(base, value=value, from_s=0.0 if rng.random() < 0.5 else 40.0)
     return base

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
-from nodrek.core.model import Array, WheelChannel
+from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.motion.usable import Usable
 
@@ -15,6 +16,8 @@ DIP_SCORE = -6.0
 DIP_DEPTH = -0.05
 """A dropout is at least five percent deep and six times the noise."""
 FROM_SPEED = 3.0
+SILENCE_BELOW = 0.6
+SILENCE_MARGIN_S = 0.1
 HARD_BRAKING = -2.6
 """m/s²: beyond this a wheel may truly turn slower than the vehicle moves."""
 
@@ -51,6 +54,31 @@ def find_dropouts(motion: CornerMotion, usable: Usable) -> Dropouts:
     typical = float(np.median(np.diff(motion.times))) if motion.times.size > 1 else 0.0
     seconds = motion.times[stop - 1] - motion.times[start] + typical
     return Dropouts(start, stop, depth, seconds, braking)
+
+
+def silence_breaks(
+    channels: Mapping[Corner, WheelChannel], usable: Usable
+) -> dict[Corner, Array]:
+    """Corrections (0, or NaN: do not listen) that keep a broken signal from accusing its mates.
+
+    While one corner reads nothing, the left/right difference of its axle is nonsense and
+    its mates would seem to deviate too. No bend makes a wheel turn at less than six
+    tenths of the vehicle's speed. Empty where nothing breaks.
+    """
+    out: dict[Corner, Array] = {}
+    for corner, channel in channels.items():
+        vehicle = usable.vehicle_at(channel.times)
+        off = (channel.speed < SILENCE_BELOW * vehicle) | (SILENCE_BELOW * channel.speed > vehicle)
+        off &= vehicle > FROM_SPEED
+        if not off.any():
+            continue
+        # what comes just before and after the break belongs to it
+        reach = max(1, round(SILENCE_MARGIN_S * channel.rate))
+        count = np.cumsum(np.concatenate([[0], off]))
+        lo = np.clip(np.arange(off.size) - reach, 0, None)
+        hi = np.clip(np.arange(off.size) + reach + 1, None, off.size)
+        out[corner] = np.where(count[hi] > count[lo], np.nan, 0.0)
+    return out
 
 
 def wake_up_speed(channel: WheelChannel, usable: Usable) -> float:

@@ -68,16 +68,24 @@ class CornerMotion:
 
 
 def compare_corners(
-    channels: Mapping[Corner, WheelChannel], usable: Usable
+    channels: Mapping[Corner, WheelChannel],
+    usable: Usable,
+    known: Mapping[Corner, Array] | None = None,
 ) -> dict[Corner, CornerMotion]:
-    """Each corner against the others; two corners or more."""
+    """Each corner against the others; two corners or more.
+
+    `known`: by corner, the ln deviation of each sample that is already explained by a
+    fault there (NaN: do not listen at all). It is taken out before that corner speaks
+    for the others; its own deviation stays whole.
+    """
     same_clock = _share_times(channels)
     logs = {c: _log_speed(ch, usable) for c, ch in channels.items()}
+    voices = {c: logs[c] - known[c] if known and c in known else logs[c] for c in logs}
     out: dict[Corner, CornerMotion] = {}
     shared: _Equalised | None = None
     for corner, channel in channels.items():
         if shared is None or not same_clock:
-            table = _side_by_side(channels, logs, channel.times, same_clock)
+            table = _side_by_side(channels, voices, channel.times, same_clock)
             shared = _equalise(table, channel.rate)
         out[corner] = _one_corner(channel, logs[corner], shared, usable)
     return _share_noise(out)

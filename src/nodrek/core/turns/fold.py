@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -15,6 +15,8 @@ PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
 TEMPLATE_HARMONICS = 8
 LEAST_HITS = 6
+NOWHERE = (0.7236, 1.3093)
+"""Factors of the true scale at which no harmonic up to the eighth meets another."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,7 +27,8 @@ class RingFold:
     ``profile``, ``error``: mean deviation per bin of the turn and its standard error,
     shape (PROFILE_BINS,), NaN where no sample fell; ``hits``: samples per bin;
     ``harmonics``: amplitudes of the first eight harmonics of the deviation, and the
-    error ``sigma`` of each. Profile and harmonics come from the slower half of the log.
+    error ``sigma`` of each; ``null``: the strongest that the same log gives at scales
+    where nothing repeats. Profile and harmonics come from the slower half of the log.
     """
 
     turns: Array
@@ -34,13 +37,23 @@ class RingFold:
     hits: Array
     harmonics: Array
     sigma: float
+    null: float
 
 
 def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFold:
-    """Fold at `scale`, each stretch turned so that it agrees with the others."""
+    """Fold at `scale`, each piece of the log turned so that it agrees with the others.
+
+    Turning pieces until they agree makes a pattern out of pure noise as well. How large
+    a one, the same log says itself when folded at scales where nothing can repeat.
+    """
     weights = fold_weights(motion)
     path = rolled_path(motion, scale.delay, scale.by_mates)
-    return _profile(motion, weights, ring_angle(path, weights, stretches, scale.frequency))
+    turns = ring_angle(path, weights, stretches, scale.frequency)
+    null = 0.0
+    for factor in NOWHERE:
+        elsewhere = ring_angle(path, weights, stretches, scale.frequency * factor)
+        null = max(null, float(_profile(motion, weights, elsewhere).harmonics[:4].max()))
+    return replace(_profile(motion, weights, turns), null=null)
 
 
 def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
@@ -64,7 +77,7 @@ def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
         spread = np.maximum(square / mass - profile**2, 0.0)
         error = np.where(hits > 1, np.sqrt(spread / np.maximum(hits - 1, 1)), np.nan)
     amplitudes, sigma = _harmonics(angle, deviation, trust)
-    return RingFold(turns, profile, error, hits, amplitudes, sigma)
+    return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0)
 
 
 def _harmonics(angle: Array, deviation: Array, trust: Array) -> tuple[Array, float]:
@@ -81,6 +94,18 @@ def _harmonics(angle: Array, deviation: Array, trust: Array) -> tuple[Array, flo
         power = power * base
         out[j] = 2.0 * abs(np.sum(centred * power))
     return out, float(np.sqrt(2.0 * np.sum(centred**2)))
+
+
+def explained_deviation(ring: RingFold) -> Array:
+    """The deviation that the profile gives each sample; zero outside the stretches.
+
+    With straight lines between the bins' centres, round the turn.
+    """
+    filled = np.where(np.isnan(ring.profile), 0.0, ring.profile)
+    centres = (np.arange(-1, PROFILE_BINS + 1) + 0.5) / PROFILE_BINS
+    wrapped = np.concatenate([filled[-1:], filled, filled[:1]])
+    angle = np.mod(np.where(np.isnan(ring.turns), 0.0, ring.turns), 1.0)
+    return np.where(np.isnan(ring.turns), 0.0, np.interp(angle, centres, wrapped))
 
 
 def low_part(ring: RingFold) -> tuple[Array, float]:

@@ -1,0 +1,66 @@
+"""Breaks of the signal that do not know the wheel angle (`intermittent`)."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.motion.events import Dropouts
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.odds import ratio_odds
+
+DEEP = -0.25
+"""ln deviation: potholes stay above it, an open contact does not."""
+SILENT = -2.0
+"""ln deviation under which the reading has all but gone."""
+TOGETHER_S = 0.5
+"""Breaks closer than this are one: a contact chatters."""
+
+
+def find_breaks(exam: Examination, damaged: frozenset[Corner]) -> list[Finding]:
+    """`damaged`: corners whose ring already explains short dips; only silence counts there."""
+    found = []
+    for corner, dropouts in exam.dropouts.items():
+        deep = _breaks(exam, corner, dropouts, corner in damaged)
+        count = int(deep.size)
+        if not count:
+            continue
+        minutes = exam.usable.moving / 60.0
+        silent = int(np.sum(dropouts.depth[deep] < SILENT))
+        confidence = 0.985 * ratio_odds(count + 1.0 * silent, 1.6, 2.5)
+        longest = float(dropouts.seconds[deep].max())
+        times = exam.motions[corner].times[dropouts.start[deep]]
+        found.append(
+            Finding(
+                Fault.INTERMITTENT,
+                (corner,),
+                confidence,
+                f"The {corner.words} signal breaks {count} times in {minutes:.1f} minutes of driving, "
+                f"up to {longest:.2f} s long and at no fixed place of the turn: "
+                "look at lead, connector and the sensor's seat before the ring.",
+                {
+                    "breaks": count,
+                    "silent": silent,
+                    "longest_s": round(longest, 3),
+                    "trigger": "none",
+                    "times_s": [round(float(t), 2) for t in times[:50]],
+                },
+            )
+        )
+    return found
+
+
+def _breaks(exam: Examination, corner: Corner, dropouts: Dropouts, silence_only: bool) -> np.ndarray:
+    """Indices of the dropouts that count, the first of each cluster."""
+    limit = SILENT if silence_only else DEEP
+    index = np.flatnonzero((dropouts.depth < limit) & ~dropouts.braking)
+    if not index.size:
+        return index
+    times = exam.motions[corner].times[dropouts.start[index]]
+    first = np.concatenate([[True], np.diff(times) > TOGETHER_S])
+    group = np.cumsum(first) - 1
+    out = index[first].copy()
+    for g in range(out.size):
+        members = index[group == g]
+        out[g] = members[np.argmin(dropouts.depth[members])]
+    return out

@@ -1,0 +1,74 @@
+"""Corners that say nothing (`no_signal`) or the same thing for ever (`frozen`)."""
+
+from __future__ import annotations
+
+import math
+
+from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.odds import ratio_odds
+
+EVEN_DEAD_S = 6.0
+"""Seconds of driving at zero that are as likely a fault as anything else."""
+EVEN_FROZEN_S = 3.0
+ABSURD = 120.0
+"""m/s; no road vehicle reads more: all-ones raw values land far above (common practice)."""
+
+
+def find_dead(exam: Examination) -> list[Finding]:
+    """Zero while the vehicle drives, for long."""
+    found = []
+    for corner in exam.log.corners:
+        seconds = exam.usable.dead[corner]
+        if seconds <= 0.0:
+            continue
+        share = exam.share(seconds)
+        since = exam.usable.dead_since[corner]
+        confidence = 0.99 * ratio_odds(seconds, EVEN_DEAD_S, 3.0)
+        always = share > 0.98
+        when = "all the time" if always else f"for {seconds:.0f} s, from {since:.0f} s into the log on"
+        found.append(
+            Finding(
+                Fault.NO_SIGNAL,
+                (corner,),
+                confidence,
+                f"The {corner.words} corner reads zero {when} while the vehicle drives. "
+                "The log cannot say which link is dead: sensor, ring, wire or control unit.",
+                {"share_of_driving": round(share, 3), "seconds": round(seconds, 1), "since_s": round(since, 1)},
+            )
+        )
+    return found
+
+
+def find_frozen(exam: Examination) -> list[Finding]:
+    """One unchanged or invalid value while the others change."""
+    found = []
+    for corner in exam.log.corners:
+        seconds = exam.usable.frozen[corner]
+        if seconds <= 0.0:
+            continue
+        value = exam.usable.stuck_at[corner]
+        found.append(
+            Finding(
+                Fault.FROZEN,
+                (corner,),
+                0.99 * ratio_odds(seconds, EVEN_FROZEN_S, 3.0),
+                _sentence(corner, value, seconds),
+                {
+                    "share_of_driving": round(exam.share(seconds), 3),
+                    "seconds": round(seconds, 1),
+                    "value_kmh": None if math.isnan(value) else round(value * 3.6, 2),
+                },
+            )
+        )
+    return found
+
+
+def _sentence(corner: Corner, value: float, seconds: float) -> str:
+    if math.isnan(value) or value > ABSURD:
+        what = 'shows the control unit\'s "no valid value"'
+        if not math.isnan(value):
+            what += f" ({value * 3.6:.2f} km/h)"
+    else:
+        what = f"stands still at {value * 3.6:.1f} km/h"
+    return f"The {corner.words} corner {what} for {seconds:.0f} s of driving and follows nothing."

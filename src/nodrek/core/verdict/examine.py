@@ -1,0 +1,134 @@
+"""Everything measured in one log, before anything is concluded from it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Corner, Vehicle, WheelLog
+from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks, wake_up_speed
+from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
+from nodrek.core.motion.reference import CornerMotion, compare_corners
+from nodrek.core.motion.usable import MOVING, Usable, find_usable
+from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold
+from nodrek.core.turns.search import Scale, Stretch, find_scale, find_stretches
+from nodrek.errors import NeverMoves
+
+Progress = Callable[[float, str], None]
+"""Called with the share done (0..1) and what is being done; may raise `Cancelled`."""
+
+LEAST_MOVING_S = 3.0
+LOUD = 0.002
+LOUD_LOG_P = -20.0
+"""Amplitude and ln false-alarm chance from which a ring is taken out of its mates' reference."""
+BAD_SHARE = 0.5
+"""A corner dead or frozen for more than this share of driving is not compared."""
+
+
+@dataclass(frozen=True, eq=False)
+class RingEvidence:
+    """The fold of one corner; ``scale`` is ``None`` where the log is too short to look."""
+
+    stretches: list[Stretch]
+    scale: Scale | None
+    fold: RingFold | None
+    arcs: tuple[LowArc, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Examination:
+    """All evidence of one log, by corner. ``compared``: corners that take part at all."""
+
+    log: WheelLog
+    vehicle: Vehicle
+    usable: Usable
+    compared: tuple[Corner, ...]
+    motions: Mapping[Corner, CornerMotion]
+    rings: Mapping[Corner, RingEvidence]
+    dropouts: Mapping[Corner, Dropouts]
+    ratios: Mapping[Corner, RatioEstimate]
+    wake_up: Mapping[Corner, float]
+
+    def share(self, seconds: float) -> float:
+        """Share of the driving time."""
+        return seconds / max(self.usable.moving, 1e-9)
+
+
+def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
+    """Measure everything.
+
+    Raises `NeverMoves` where no corner turns for `LEAST_MOVING_S`.
+    """
+    progress(0.0, "Comparing the corners")
+    usable = find_usable(log.channels, log.duration)
+    if usable.moving < LEAST_MOVING_S:
+        raise NeverMoves(_standing_sentence(log, usable))
+    compared = tuple(
+        c
+        for c in log.corners
+        if usable.dead[c] + usable.frozen[c] < BAD_SHARE * usable.moving and usable.masks[c].any()
+    )
+    channels = {c: log.channels[c] for c in compared}
+    motions: dict[Corner, CornerMotion] = {}
+    rings: dict[Corner, RingEvidence] = {}
+    if len(compared) >= 2:
+        known = silence_breaks(channels, usable)
+        motions = compare_corners(channels, usable, known)
+        rings = _look_at_rings(motions, compared, progress)
+        guilty = _loudest_ring(rings)
+        if guilty is not None:
+            # a bad ring pulls its mates' reference about: take its swing out, look again
+            explained = explained_deviation(_fold_of(rings[guilty]))
+            known[guilty] = known.get(guilty, np.zeros(explained.size)) + explained
+            again = compare_corners(channels, usable, known)
+            others = tuple(c for c in compared if c is not guilty)
+            motions = {**again, guilty: motions[guilty]}
+            rings = {**_look_at_rings(again, others, progress), guilty: rings[guilty]}
+    dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
+    progress(0.8, "Measuring the ratios")
+    ratios = estimate_ratios(ratio_blocks(channels, usable), compared) if len(compared) >= 2 else {}
+    wake_up = {c: wake_up_speed(log.channels[c], usable) for c in log.corners}
+    return Examination(log, vehicle, usable, compared, motions, rings, dropouts, ratios, wake_up)
+
+
+def _look_at_rings(
+    motions: Mapping[Corner, CornerMotion], corners: tuple[Corner, ...], progress: Progress
+) -> dict[Corner, RingEvidence]:
+    out = {}
+    for number, corner in enumerate(corners):
+        progress(0.15 + 0.6 * number / len(corners), f"Looking for the turn of the {corner.words} wheel")
+        motion = motions[corner]
+        stretches = find_stretches(motion)
+        scale = find_scale(motion, stretches)
+        folded = fold(motion, stretches, scale) if scale is not None else None
+        out[corner] = RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else ())
+    return out
+
+
+def _loudest_ring(rings: Mapping[Corner, RingEvidence]) -> Corner | None:
+    """The corner whose once-a-turn pattern is strongest, if it is strong enough to mislead others."""
+    size = {
+        c: float(r.fold.harmonics[:4].max())
+        for c, r in rings.items()
+        if r.fold is not None and r.scale is not None and r.scale.log_p < LOUD_LOG_P
+    }
+    if not size:
+        return None
+    loudest = max(size, key=lambda c: size[c])
+    return loudest if size[loudest] > LOUD else None
+
+
+def _fold_of(ring: RingEvidence) -> RingFold:
+    assert ring.fold is not None
+    return ring.fold
+
+
+def _standing_sentence(log: WheelLog, usable: Usable) -> str:
+    top = float(np.max(usable.vehicle)) * 3.6 if usable.vehicle.size else 0.0
+    return (
+        f"The vehicle never moves in this log: over {log.duration:.0f} s the highest speed seen "
+        f"is {top:.0f} km/h, and {MOVING * 3.6:.0f} km/h for a few seconds is needed. "
+        "Log a drive and try again."
+    )

@@ -1,0 +1,93 @@
+"""All findings of one log, weighed together, and the one-word verdict."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+from nodrek.core.model import (
+    Analysis,
+    Corner,
+    CornerResult,
+    Fault,
+    Finding,
+    Vehicle,
+    Verdict,
+    WheelLog,
+)
+from nodrek.core.motion.ratios import UNKNOWN
+from nodrek.core.verdict.breaks import find_breaks
+from nodrek.core.verdict.dead import find_dead, find_frozen
+from nodrek.core.verdict.examine import Examination, Progress, examine
+from nodrek.core.verdict.power import could_see
+from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
+from nodrek.core.verdict.tyre import find_tyre
+
+REPORT_FROM = 0.2
+FAULTY_FROM = 0.5
+WORTH_TRUSTING = 0.8
+"""A clean result is called healthy where every corner could have shown a fault this surely."""
+
+
+def analyze_log(log: WheelLog, vehicle: Vehicle, progress: Progress) -> tuple[Analysis, Examination]:
+    """The whole answer, and the evidence it stands on."""
+    exam = examine(log, vehicle, progress)
+    progress(0.85, "Weighing the findings")
+    findings = weigh(exam)
+    corners = {}
+    for corner in log.corners:
+        progress(0.9, "Asking what this log could have shown")
+        corners[corner] = _corner_result(exam, corner)
+    warnings = tuple(log.warnings) + tuple(_warnings(exam))
+    return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
+
+
+def weigh(exam: Examination) -> tuple[Finding, ...]:
+    """Findings, strongest first; what one fault explains is not reported as another."""
+    damage = find_ring_damage(exam)
+    sure = [f for f in damage if f.confidence >= FAULTY_FROM]
+    damaged = frozenset(c for f in sure for c in f.corners)
+    short = {c: sum(a.area for a in exam.rings[c].arcs) + 0.01 for c in damaged}
+    everything: list[Finding] = [
+        *find_dead(exam),
+        *find_frozen(exam),
+        *damage,
+        *find_runout(exam),
+        *find_breaks(exam, damaged),
+        *find_tyre(exam, short),
+    ]
+    everything = [f for f in everything if f.confidence >= REPORT_FROM]
+    return tuple(sorted(everything, key=lambda f: -f.confidence))
+
+
+def _corner_result(exam: Examination, corner: Corner) -> CornerResult:
+    ratio = exam.ratios.get(corner, UNKNOWN)
+    low, high = ratio.interval
+    return CornerResult(
+        ratio=ratio.ratio,
+        ratio_low=low,
+        ratio_high=high,
+        dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
+        wake_up=exam.wake_up.get(corner, math.nan),
+        turn=turn_result(exam, corner),
+        could_see=could_see(exam, corner),
+    )
+
+
+def _verdict(findings: tuple[Finding, ...], corners: Iterable[CornerResult]) -> Verdict:
+    if findings and findings[0].confidence >= FAULTY_FROM:
+        return Verdict.FAULTY
+    for corner in corners:
+        if min(corner.could_see[Fault.RING_DAMAGE], corner.could_see[Fault.TYRE_SIZE]) < WORTH_TRUSTING:
+            return Verdict.NOT_ENOUGH_DATA
+    return Verdict.HEALTHY
+
+
+def _warnings(exam: Examination) -> list[str]:
+    out = []
+    missing = [c for c in Corner if c not in exam.log.channels]
+    if missing:
+        out.append(f"No wheel speed for {', '.join(missing)}: the other corners are compared without.")
+    if 2 <= len(exam.log.corners) and len(exam.compared) < 2:
+        out.append("Fewer than two corners read anything, so nothing could be compared with them.")
+    return out

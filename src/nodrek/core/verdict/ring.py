@@ -1,0 +1,160 @@
+"""Rings: teeth or poles lost (`ring_damage`), and a smooth swing once a turn (`ring_runout`).
+
+A lost edge is a short, deep dip: at low speed all harmonics of the turn are about equally
+strong, each 2/N for one edge of N. A ring out of centre is a pure first harmonic, and a
+small one: half a per cent is a quarter of a millimetre on a ring of 50 mm radius.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
+from nodrek.core.turns.fold import RingFold
+from nodrek.core.verdict.examine import Examination, RingEvidence
+from nodrek.core.verdict.odds import ratio_odds
+
+NOMINAL_TEETH = 48
+"""Taken where the number is unknown: in the middle of what is built (29 to 100)."""
+LOCKED_LOG_P = -12.0
+"""ln of the false-alarm chance under which the deviations count as tied to the wheel."""
+EVEN_DAMAGE = 0.008
+"""Amplitude of the strongest low harmonic at which damage is as likely as a rough ring.
+One edge of 100 gives 0.02; sound rings stay below 0.003 (common practice: pitch errors of a
+few per cent of a pitch)."""
+EVEN_RUNOUT = 0.0019
+"""Once-a-turn amplitude that is as likely a fault as a sound ring on a sound tyre."""
+LARGEST_RUNOUT = 0.028
+NULL_FACTOR = 1.8
+"""A pattern must be this much stronger than what the log makes of nothing."""
+
+
+def find_ring_damage(exam: Examination) -> list[Finding]:
+    """Dips at the same place of every turn."""
+    found = []
+    for corner, ring in exam.rings.items():
+        if ring.fold is None or ring.scale is None or ring.scale.log_p > LOCKED_LOG_P:
+            continue
+        confidence = _damage_confidence(exam, corner, ring, ring.fold)
+        if confidence < 0.05 or not ring.arcs:
+            continue
+        arc = ring.arcs[0]
+        teeth = exam.vehicle.teeth or NOMINAL_TEETH
+        lost = sum(a.lost_edges(teeth) for a in ring.arcs)
+        seen, looked = turns_with_dip(exam, corner)
+        found.append(
+            Finding(
+                Fault.RING_DAMAGE,
+                (corner,),
+                confidence,
+                f"The {corner.words} ring reads low at the same place of every turn: "
+                f"{_teeth_words(lost)} lost, or a crack. The dip lines up with the wheel "
+                f"{seen} turns out of {looked} that the log could see.",
+                {
+                    "turns_with_dip": seen,
+                    "turns_looked_at": looked,
+                    "teeth_lost": lost,
+                    "dip_percent": round(100.0 * arc.depth, 1),
+                    "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
+                    "log10_chance": round(ring.scale.log_p / math.log(10.0), 1),
+                },
+            )
+        )
+    return found
+
+
+def find_runout(exam: Examination) -> list[Finding]:
+    """A smooth once-a-turn swing."""
+    found = []
+    for corner, ring in exam.rings.items():
+        folded = ring.fold
+        if folded is None or ring.scale is None or ring.scale.log_p > LOCKED_LOG_P:
+            continue
+        swing = float(folded.harmonics[0])
+        confidence = (
+            0.98
+            * ratio_odds(swing, max(EVEN_RUNOUT, NULL_FACTOR * folded.null), 8.0)
+            * (1.0 - _damage_confidence(exam, corner, ring, folded))
+        )
+        if confidence < 0.05:
+            continue
+        found.append(
+            Finding(
+                Fault.RING_RUNOUT,
+                (corner,),
+                confidence,
+                f"The {corner.words} speed swings by ±{100 * swing:.2f} % once a turn, smoothly: "
+                "the ring sits out of centre or is lifted.",
+                {
+                    "swing_percent": round(100.0 * swing, 3),
+                    "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
+                },
+            )
+        )
+    return found
+
+
+def turn_result(exam: Examination, corner: Corner) -> TurnResult:
+    """How the corner's deviations line up with its wheel, for the report."""
+    ring = exam.rings.get(corner)
+    if ring is None or ring.scale is None or ring.fold is None:
+        return TurnResult()
+    locked = ring.scale.log_p < LOCKED_LOG_P
+    teeth = exam.vehicle.teeth or NOMINAL_TEETH
+    damaged = locked and _damage_confidence(exam, corner, ring, ring.fold) >= 0.2
+    arcs = tuple(Arc(a.centre, a.width, a.lost_edges(teeth)) for a in ring.arcs) if damaged else ()
+    return TurnResult(locked, _strength(exam, corner, ring.fold), ring.scale.p_value, arcs)
+
+
+def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
+    """Turns in which the log looked at the deepest arc, and those of them that dip there."""
+    ring, motion = exam.rings[corner], exam.motions[corner]
+    if ring.fold is None or not ring.arcs:
+        return 0, 0
+    arc = ring.arcs[0]
+    turns = ring.fold.turns
+    off = np.mod(turns - arc.centre + 0.5, 1.0) - 0.5
+    near = (np.abs(off) < arc.width / 2) & ~np.isnan(motion.deviation)
+    number = np.floor(turns[near] - arc.centre + 0.5).astype(np.int64)
+    if not number.size:
+        return 0, 0
+    first, start = np.unique(number, return_index=True)
+    deepest = np.minimum.reduceat(motion.deviation[near], start)
+    limit = np.minimum.reduceat(-2.0 * motion.noise[near], start)
+    return int(np.sum(deepest < limit)), int(first.size)
+
+
+def _damage_confidence(exam: Examination, corner: Corner, ring: RingEvidence, folded: RingFold) -> float:
+    low = folded.harmonics[:4]
+    strongest = float(low.max())
+    if not ring.arcs:
+        return 0.0
+    size = ratio_odds(strongest, max(EVEN_DAMAGE, NULL_FACTOR * folded.null), 5.0)
+    # a pulse has overtones as strong as its first harmonic; averaging takes them away
+    overtones = float(low[1:].max()) / strongest
+    pulse = ratio_odds(overtones, 0.16, 4.0)
+    # units that count edges lose the missing share of the ratio too
+    shortfall = -exam.ratios[corner].log_ratio if corner in exam.ratios else 0.0
+    counted = ratio_odds(max(shortfall, 0.0), 0.006, 4.0)
+    large = ratio_odds(strongest, LARGEST_RUNOUT, 8.0)
+    looks_like_pulse = 1.0 - (1.0 - pulse) * (1.0 - counted) * (1.0 - large)
+    return 0.995 * size * looks_like_pulse
+
+
+def _strength(exam: Examination, corner: Corner, folded: RingFold) -> float:
+    """Mean resultant length of the angles of the dips (0 scattered, 1 all at one place).
+
+    Source: Mardia & Jupp, Directional Statistics (2000), ch. 2; from memory.
+    """
+    motion = exam.motions[corner]
+    with np.errstate(invalid="ignore"):
+        dips = (motion.score < -4.0) & ~np.isnan(folded.turns)
+    if dips.sum() < 3:
+        return 0.0
+    return float(abs(np.mean(np.exp(2j * np.pi * folded.turns[dips]))))
+
+
+def _teeth_words(lost: int) -> str:
+    return "one tooth or pole" if lost == 1 else f"about {lost} teeth or poles"

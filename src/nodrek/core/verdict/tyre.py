@@ -1,0 +1,105 @@
+"""Steady ratios: one odd tyre, or an axle that differs from the other."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.odds import passes
+
+WORTH_SAYING = 0.0040
+"""Relative difference of one tyre that sound sets stay under (common practice: equal tyres,
+equal pressure differ by up to some 0.3 %)."""
+AXLE_WORTH_SAYING = 0.013
+"""Axles differ honestly: wear alone makes up to 3 % between new and worn out."""
+SPREAD = 0.0005
+LARGEST_BY_TYRE = 0.09
+"""Beyond about 9 % no tyre explains it; a ring with another number of teeth does."""
+
+
+@dataclass(frozen=True)
+class _Pattern:
+    corners: tuple[Corner, ...]
+    size: float
+    sigma: float
+    misfit: float
+
+
+def find_tyre(exam: Examination, short: dict[Corner, float]) -> list[Finding]:
+    """`short`: corners whose damaged ring already explains a ratio off by as much (positive, ln).
+
+    A lost edge lowers it, a crack that squeezes the other teeth together raises it.
+    """
+    pattern = _best_pattern(exam)
+    if pattern is None:
+        return []
+    axle = len(pattern.corners) == 2
+    limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
+    if not axle:
+        limit += 1.5 * short.get(pattern.corners[0], 0.0)
+    confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
+    if confidence < 0.05:
+        return []
+    change = 100.0 * math.expm1(pattern.size)
+    who = pattern.corners[0].words + " wheel" if not axle else "front wheels"
+    verb = "turns" if not axle else "turn"
+    faster = "faster" if change > 0 else "slower"
+    smaller = "smaller or more worn" if change > 0 else "larger or less worn"
+    evidence = {
+        "difference_percent": round(change, 3),
+        "difference_low_percent": round(change - 196.0 * pattern.sigma, 3),
+        "difference_high_percent": round(change + 196.0 * pattern.sigma, 3),
+    }
+    if abs(pattern.size) > LARGEST_BY_TYRE:
+        return [
+            Finding(
+                Fault.RING_COUNT, pattern.corners, confidence,
+                f"The {who} {verb} {abs(change):.1f} % {faster} than the others say: too much for a tyre, "
+                "so the ring has another number of teeth than the control unit expects.",
+                {**evidence, "or": "tyre_size"},
+            )
+        ]  # fmt: skip
+    return [
+        Finding(
+            Fault.TYRE_SIZE, pattern.corners, confidence,
+            f"The {who} {verb} {abs(change):.2f} % {faster} than the others say, steadily: "
+            f"the tyre is {smaller}, or a ring has another number of teeth.",
+            {**evidence, "or": "ring_count"},
+        )
+    ]  # fmt: skip
+
+
+def could_measure(exam: Examination, corner: Corner, size: float) -> float:
+    """Chance that a ratio off by `size` at this corner would have been reported."""
+    if corner not in exam.ratios:
+        return 0.0
+    sigma = exam.ratios[corner].sigma * 4.0 / 3.0
+    return passes(size, WORTH_SAYING, sigma)
+
+
+def _best_pattern(exam: Examination) -> _Pattern | None:
+    """The simplest set of corners that explains the ratios: one corner, or the front axle."""
+    corners = tuple(exam.ratios)
+    if len(corners) < 2:
+        return None
+    rho = np.array([exam.ratios[c].log_ratio for c in corners])
+    sigma = max(exam.ratios[c].sigma for c in corners)
+    patterns = [((c,), np.array([float(k is c) for k in corners])) for c in corners]
+    front = tuple(c for c in corners if c.is_front)
+    if len(corners) == 4:
+        patterns.append((front, np.array([float(c.is_front) for c in corners])))
+    best: _Pattern | None = None
+    for who, shape in patterns:
+        centred = shape - shape.mean()
+        norm = float(centred @ centred)
+        size = float(centred @ rho) / norm
+        rest = rho - size * centred
+        # an axle needs no more corners to be wrong than a set of worn tyres gives: prefer it a little
+        misfit = float(rest @ rest) * (0.7 if len(who) == 2 else 1.0)
+        if best is None or misfit < best.misfit:
+            best = _Pattern(who, size, sigma / math.sqrt(norm), misfit)
+    return best
