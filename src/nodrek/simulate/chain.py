@@ -55,7 +55,8 @@ def simulate(scenario: Scenario) -> RawLog:
     rng = np.random.default_rng(scenario.seed)
     kind = KINDS[scenario.road]
     road = draw_road(kind, road_length(max(kind.limits), scenario.duration_s), rng)
-    drive = drive_road(road, scenario.driver, scenario.duration_s, rng)
+    # a little longer than the log, so that its last samples still have teeth to count
+    drive = drive_road(road, scenario.driver, scenario.duration_s + 1.0, rng)
     speeds = {
         corner: _corner_speeds(scenario, corner, drive, road, np.random.default_rng(rng.integers(2**63)))
         for corner in scenario.names

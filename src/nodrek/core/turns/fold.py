@@ -15,8 +15,8 @@ PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
 TEMPLATE_HARMONICS = 8
 LEAST_HITS = 6
-NOWHERE = (0.7236, 1.3093)
-"""Factors of the true scale at which no harmonic up to the eighth meets another."""
+NOWHERE = 0.7236
+"""Factor of the true scale at which no harmonic up to the eighth meets another."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,7 +27,7 @@ class RingFold:
     ``profile``, ``error``: mean deviation per bin of the turn and its standard error,
     shape (PROFILE_BINS,), NaN where no sample fell; ``hits``: samples per bin;
     ``harmonics``: amplitudes of the first eight harmonics of the deviation, and the
-    error ``sigma`` of each; ``null``: the strongest that the same log gives at scales
+    error ``sigma`` of each; ``null``: the strongest that the same log gives at a scale
     where nothing repeats. Profile and harmonics come from the slower half of the log.
     """
 
@@ -44,15 +44,13 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     """Fold at `scale`, each piece of the log turned so that it agrees with the others.
 
     Turning pieces until they agree makes a pattern out of pure noise as well. How large
-    a one, the same log says itself when folded at scales where nothing can repeat.
+    a one, the same log says itself when folded at a scale where nothing can repeat.
     """
     weights = fold_weights(motion)
     path = rolled_path(motion, scale.delay, scale.by_mates)
     turns = ring_angle(path, weights, stretches, scale.frequency)
-    null = 0.0
-    for factor in NOWHERE:
-        elsewhere = ring_angle(path, weights, stretches, scale.frequency * factor)
-        null = max(null, float(_profile(motion, weights, elsewhere).harmonics[:4].max()))
+    elsewhere = ring_angle(path, weights, stretches, scale.frequency * NOWHERE)
+    null = float(_profile(motion, weights, elsewhere).harmonics[:4].max())
     return replace(_profile(motion, weights, turns), null=null)
 
 

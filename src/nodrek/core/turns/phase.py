@@ -22,7 +22,12 @@ GRID = 64
 """Phase steps per turn: a sixty-fourth is finer than one tooth of most rings."""
 WANDER = 0.035
 """Turns by which the phase may wander from piece to piece (1 sigma)."""
-ROUNDS = 3
+ROUNDS = 2
+_REACH = 8
+"""Grid steps looked at to either side: three and a half times `WANDER`."""
+_OFFSETS = np.arange(-_REACH, _REACH + 1)
+_NEAR = np.mod(np.arange(GRID)[:, None] + _OFFSETS, GRID)
+_CHARGE = -0.5 * (_OFFSETS / GRID / WANDER) ** 2
 
 
 def ring_angle(path: Array, weights: Array, stretches: list[Stretch], frequency: float) -> Array:
@@ -112,23 +117,19 @@ def _follow(coefficients: npt.NDArray[np.complex128], owner: npt.NDArray[np.int6
 def _viterbi(likelihood: Array, owner: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
     """Best path of grid indices; `likelihood` (pieces, GRID) in nats."""
     step = np.arange(GRID)
-    apart = np.abs(step[:, None] - step[None, :])
-    apart = np.minimum(apart, GRID - apart) / GRID
-    penalty = -0.5 * (apart / WANDER) ** 2
     count = owner.size
-    score = np.empty_like(likelihood)
+    linked = np.concatenate([[False], owner[1:] == owner[:-1]])
+    score = likelihood.copy()
     back = np.zeros(likelihood.shape, dtype=np.int64)
-    score[0] = likelihood[0]
     for i in range(1, count):
-        if owner[i] != owner[i - 1]:
-            back[i] = int(np.argmax(score[i - 1]))
-            score[i] = likelihood[i] + score[i - 1].max()
-            continue
-        reached = score[i - 1][:, None] + penalty
-        back[i] = np.argmax(reached, axis=0)
-        score[i] = likelihood[i] + reached[back[i], step]
+        if linked[i]:
+            # row p of the windows: phases within reach of p, the wander charged
+            reached = score[i - 1][_NEAR] + _CHARGE
+            choice = reached.argmax(axis=1)
+            back[i] = _NEAR[step, choice]
+            score[i] += reached[step, choice]
     path = np.empty(count, dtype=np.int64)
-    path[-1] = int(np.argmax(score[-1]))
-    for i in range(count - 1, 0, -1):
-        path[i - 1] = back[i, path[i]]
+    for i in range(count - 1, -1, -1):
+        last = i == count - 1 or not linked[i + 1]
+        path[i] = int(np.argmax(score[i])) if last else back[i + 1, path[i + 1]]
     return path

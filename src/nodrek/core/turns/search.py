@@ -114,9 +114,7 @@ def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
     def look(delay: float, by_mates: bool) -> None:
         nonlocal best
         path = rolled_path(motion, delay, by_mates)
-        powers = np.zeros(size // 2 + 1)
-        for stretch in stretches:
-            powers += whitened(_binned(path, weights, stretch, size))
+        powers = sum((whitened(_binned(path, weights, s, size)) for s in stretches), start=np.zeros(1))
         total = np.zeros(fine.size)
         for k in range(1, HARMONICS[-1] + 1):
             total += powers[np.round(k * fine / step).astype(np.int64)]
@@ -164,12 +162,17 @@ def _binned(path: Array, weights: Array, stretch: Stretch, size: int) -> Array:
 
 
 def whitened(series: Array) -> Array:
-    """Power spectrum over its local floor: exponential with mean one where there is only noise."""
-    power = np.abs(np.fft.rfft(series)) ** 2
-    bins = 48
-    width = max(8, power.size // bins)
+    """Power spectrum over its local floor: exponential with mean one where there is only noise.
+
+    Only as far as the top harmonic of the highest frequency is needed.
+    """
+    top = math.ceil(FREQUENCIES[1] * HARMONICS[-1] * BIN_M * series.size) + 2
+    part = np.fft.rfft(series)[:top]
+    power = part.real**2 + part.imag**2
+    width = max(16, power.size // 32)
     count = power.size // width
-    floor = np.median(power[: count * width].reshape(count, width), axis=1) / math.log(2.0)
+    # every third point is enough for a median, and neighbours are not independent
+    floor = np.median(power[: count * width].reshape(count, width)[:, ::3], axis=1) / math.log(2.0)
     centres = (np.arange(count) + 0.5) * width
     out: Array = power / np.maximum(np.interp(np.arange(power.size), centres, floor), 1e-12)
     return out

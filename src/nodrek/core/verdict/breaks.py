@@ -10,7 +10,12 @@ from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import ratio_odds
 
 DEEP = -0.25
-"""ln deviation: potholes stay above it, an open contact does not."""
+DEEPEST_NEEDED = -0.7
+"""ln deviation that potholes of a usual road stay above and an open contact does not; on a
+rough road more is asked, up to half of the speed."""
+ROUGH_FACTOR = 1.7
+"""A jolt throws a wheel up as far as down; a break only ever takes away."""
+JOLT_QUANTILE = 0.9995
 SILENT = -2.0
 """ln deviation under which the reading has all but gone."""
 TOGETHER_S = 0.5
@@ -35,7 +40,7 @@ def find_breaks(exam: Examination, damaged: frozenset[Corner]) -> list[Finding]:
                 Fault.INTERMITTENT,
                 (corner,),
                 confidence,
-                f"The {corner.words} signal breaks {count} times in {minutes:.1f} minutes of driving, "
+                f"The {corner.words} signal breaks {times_words(count)} in {minutes:.1f} minutes of driving, "
                 f"up to {longest:.2f} s long and at no fixed place of the turn: "
                 "look at lead, connector and the sensor's seat before the ring.",
                 {
@@ -50,9 +55,24 @@ def find_breaks(exam: Examination, damaged: frozenset[Corner]) -> list[Finding]:
     return found
 
 
+def _limit(exam: Examination, corner: Corner) -> float:
+    """How deep a break must be here, from how far jolts throw the other corners upwards."""
+    jolts = [
+        float(np.nanquantile(m.deviation, JOLT_QUANTILE))
+        for c, m in exam.motions.items()
+        if c is not corner and np.isfinite(m.deviation).any()
+    ]
+    return max(DEEPEST_NEEDED, min(DEEP, -ROUGH_FACTOR * max(jolts, default=0.0)))
+
+
+def times_words(count: int) -> str:
+    """"once", "twice", "7 times"."""
+    return {1: "once", 2: "twice"}.get(count, f"{count} times")
+
+
 def _breaks(exam: Examination, corner: Corner, dropouts: Dropouts, silence_only: bool) -> np.ndarray:
     """Indices of the dropouts that count, the first of each cluster."""
-    limit = SILENT if silence_only else DEEP
+    limit = SILENT if silence_only else _limit(exam, corner)
     index = np.flatnonzero((dropouts.depth < limit) & ~dropouts.braking)
     if not index.size:
         return index

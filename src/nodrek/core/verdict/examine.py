@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,7 +18,8 @@ from nodrek.core.turns.search import Scale, Stretch, find_scale, find_stretches
 from nodrek.errors import NeverMoves
 
 Progress = Callable[[float, str], None]
-"""Called with the share done (0..1) and what is being done; may raise `Cancelled`."""
+"""Called with the share done (0..1) and what is being done, from any thread; may raise
+`Cancelled`."""
 
 LEAST_MOVING_S = 3.0
 LOUD = 0.002
@@ -96,15 +98,21 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
 def _look_at_rings(
     motions: Mapping[Corner, CornerMotion], corners: tuple[Corner, ...], progress: Progress
 ) -> dict[Corner, RingEvidence]:
-    out = {}
-    for number, corner in enumerate(corners):
-        progress(0.15 + 0.6 * number / len(corners), f"Looking for the turn of the {corner.words} wheel")
+    done = 0
+
+    def look(corner: Corner) -> RingEvidence:
+        nonlocal done
+        progress(0.15 + 0.6 * done / len(corners), f"Looking for the turn of the {corner.words} wheel")
         motion = motions[corner]
         stretches = find_stretches(motion)
         scale = find_scale(motion, stretches)
         folded = fold(motion, stretches, scale) if scale is not None else None
-        out[corner] = RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else ())
-    return out
+        done += 1
+        return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else ())
+
+    # the transforms run outside the interpreter's lock, so two corners at a time pay
+    with ThreadPoolExecutor(max_workers=2) as pool:
+        return dict(zip(corners, pool.map(look, corners), strict=True))
 
 
 def _loudest_ring(rings: Mapping[Corner, RingEvidence]) -> Corner | None:

@@ -26,8 +26,14 @@ One edge of 100 gives 0.02; sound rings stay below 0.003 (common practice: pitch
 few per cent of a pitch)."""
 EVEN_RUNOUT = 0.0019
 """Once-a-turn amplitude that is as likely a fault as a sound ring on a sound tyre."""
+EVEN_OVERTONES = 0.33
+EVEN_SHORTFALL = 0.006
+"""ln ratio by which a ring that lost an edge may read low (one edge of 100 is 0.01)."""
+LEAK = 0.15
+"""Share of the loudest ring's pattern that may be left in its mates' reference."""
 LARGEST_RUNOUT = 0.028
 NULL_FACTOR = 1.8
+RUNOUT_NULL_FACTOR = 2.3
 """A pattern must be this much stronger than what the log makes of nothing."""
 
 
@@ -50,8 +56,7 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
                 (corner,),
                 confidence,
                 f"The {corner.words} ring reads low at the same place of every turn: "
-                f"{_teeth_words(lost)} lost, or a crack. The dip lines up with the wheel "
-                f"{seen} turns out of {looked} that the log could see.",
+                f"{_teeth_words(lost)} lost, or a crack. {_how_often(seen, looked)}",
                 {
                     "turns_with_dip": seen,
                     "turns_looked_at": looked,
@@ -68,14 +73,16 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
 def find_runout(exam: Examination) -> list[Finding]:
     """A smooth once-a-turn swing."""
     found = []
+    loudest = {c: float(r.fold.harmonics[:4].max()) for c, r in exam.rings.items() if r.fold is not None}
     for corner, ring in exam.rings.items():
         folded = ring.fold
         if folded is None or ring.scale is None or ring.scale.log_p > LOCKED_LOG_P:
             continue
         swing = float(folded.harmonics[0])
+        leak = LEAK * max((size for c, size in loudest.items() if c is not corner), default=0.0)
         confidence = (
             0.98
-            * ratio_odds(swing, max(EVEN_RUNOUT, NULL_FACTOR * folded.null), 8.0)
+            * ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.null, leak), 8.0)
             * (1.0 - _damage_confidence(exam, corner, ring, folded))
         )
         if confidence < 0.05:
@@ -131,13 +138,14 @@ def _damage_confidence(exam: Examination, corner: Corner, ring: RingEvidence, fo
     strongest = float(low.max())
     if not ring.arcs:
         return 0.0
-    size = ratio_odds(strongest, max(EVEN_DAMAGE, NULL_FACTOR * folded.null), 5.0)
+    # units that count edges lose the missing share of the ratio too, and hide the dip more
+    shortfall = -exam.ratios[corner].log_ratio if corner in exam.ratios else 0.0
+    counted = ratio_odds(max(shortfall, 0.0), EVEN_SHORTFALL, 4.0)
+    even = EVEN_DAMAGE * (1.0 - 0.6 * counted)
+    size = ratio_odds(strongest, max(even, NULL_FACTOR * folded.null), 5.0)
     # a pulse has overtones as strong as its first harmonic; averaging takes them away
     overtones = float(low[1:].max()) / strongest
-    pulse = ratio_odds(overtones, 0.16, 4.0)
-    # units that count edges lose the missing share of the ratio too
-    shortfall = -exam.ratios[corner].log_ratio if corner in exam.ratios else 0.0
-    counted = ratio_odds(max(shortfall, 0.0), 0.006, 4.0)
+    pulse = ratio_odds(overtones, EVEN_OVERTONES, 5.0)
     large = ratio_odds(strongest, LARGEST_RUNOUT, 8.0)
     looks_like_pulse = 1.0 - (1.0 - pulse) * (1.0 - counted) * (1.0 - large)
     return 0.995 * size * looks_like_pulse
@@ -154,6 +162,12 @@ def _strength(exam: Examination, corner: Corner, folded: RingFold) -> float:
     if dips.sum() < 3:
         return 0.0
     return float(abs(np.mean(np.exp(2j * np.pi * folded.turns[dips]))))
+
+
+def _how_often(seen: int, looked: int) -> str:
+    if 2 * seen >= looked:
+        return f"The dip lines up with the wheel {seen} turns out of {looked} that the log looked at."
+    return f"Single turns are too coarse to show it; {looked} turns laid over each other do."
 
 
 def _teeth_words(lost: int) -> str:

@@ -1,0 +1,110 @@
+"""The command line: arguments in, text or JSON out.
+
+Every error a person can cause ends here as one sentence on standard error, exit code 2.
+Jobs are imported inside their commands, so that each command pays only for what it uses.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from nodrek.errors import NodrekError
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    help="Compare the logged wheel speeds of a vehicle's corners.",
+)
+
+
+@app.callback(invoke_without_command=True)
+def window(
+    context: typer.Context,
+    demo: Annotated[bool, typer.Option("--demo", help="Open the demo job.")] = False,
+) -> None:
+    """Open the window."""
+    if context.invoked_subcommand is None:
+        from nodrek.desktop.start import start
+
+        raise typer.Exit(start(demo=demo))
+
+
+@app.command("open")
+def open_log(log: Annotated[Path, typer.Argument(help="The log to open in the window.")]) -> None:
+    """Open the window with a log in it."""
+    from nodrek.desktop.start import start
+
+    raise typer.Exit(start(path=log))
+
+
+@app.command()
+def analyze(
+    log: Annotated[Path, typer.Argument(help="The log of a drive.")],
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")] = False,
+    vehicle: Annotated[Path | None, typer.Option(help="JSON file with what is known of the vehicle.")] = None,
+    mapping: Annotated[
+        list[str] | None, typer.Option("--map", metavar="CORNER=NAME", help="Column of a corner; may be repeated.")
+    ] = None,
+    start: Annotated[float | None, typer.Option("--from", metavar="S", help="Begin of the part analysed.")] = None,
+    stop: Annotated[float | None, typer.Option("--to", metavar="S", help="End of the part analysed.")] = None,
+) -> None:
+    """Say which corner is bad, what kind of fault it is and how sure that is."""
+    from nodrek.cli.options import parse_mapping
+    from nodrek.io.vehicle import read_vehicle
+    from nodrek.jobs.analyze import analyze_file
+
+    answer = analyze_file(
+        log,
+        vehicle=read_vehicle(vehicle) if vehicle else None,
+        mapping=parse_mapping(mapping or []),
+        start=start,
+        stop=stop,
+    )
+    if as_json:
+        import json
+
+        from nodrek.io.contract.analysis import analysis_json
+
+        document = analysis_json(
+            str(answer.source.path), answer.source.sha256, answer.source.format, answer.log, answer.analysis
+        )
+        typer.echo(json.dumps(document, ensure_ascii=False, indent=1))
+    else:
+        from nodrek.cli.show import answer_text
+
+        typer.echo(answer_text(answer))
+
+
+@app.command()
+def simulate(
+    scenario: Annotated[str, typer.Argument(help="Name of a scenario that ships, or a TOML file.")],
+    output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE", help="The CSV file to write.")],
+    seed: Annotated[int | None, typer.Option(help="Another drive of the same scenario.")] = None,
+) -> None:
+    """Drive a simulated vehicle and log its wheel speeds."""
+    from nodrek.jobs.simulate import simulate_to_file
+
+    title, rows = simulate_to_file(scenario, output, seed)
+    typer.echo(f"{title}: {rows} rows written to {output}.")
+
+
+def main() -> None:
+    """Entry point: `NodrekError` becomes one sentence and exit code 2."""
+    try:
+        app()
+    except NodrekError as error:
+        sys.stderr.write(f"nodrek: {error}\n")
+        raise SystemExit(2) from None
+    except MemoryError:
+        sys.stderr.write("nodrek: there is not enough memory for this log: analyze a part with --from and --to.\n")
+        raise SystemExit(2) from None
+    except BrokenPipeError:
+        raise SystemExit(0) from None
+
+

@@ -1,0 +1,34 @@
+"""An answer as a short table and sentences for the terminal."""
+
+from __future__ import annotations
+
+import math
+
+from nodrek.core.model import Fault, Verdict
+from nodrek.jobs.analyze import Answer
+
+VERDICTS = {
+    Verdict.HEALTHY: "Nothing found, and this log could have shown it.",
+    Verdict.FAULTY: "Found:",
+    Verdict.NOT_ENOUGH_DATA: "Nothing found, but this log is not enough to call the corners sound.",
+}
+
+
+def answer_text(answer: Answer) -> str:
+    """Readable at 80 columns; the same facts as the JSON, rounded."""
+    log, analysis = answer.log, answer.analysis
+    lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
+    lines.append(VERDICTS[analysis.verdict])
+    for finding in analysis.findings:
+        lines.append(f"  {100 * finding.confidence:3.0f} %  {finding.summary}")
+    lines += ["", "        ratio    (95 %)            dropouts  wakes up   a lost tooth would show"]
+    for corner, result in analysis.corners.items():
+        if math.isfinite(result.ratio):
+            ratio = f"{result.ratio:.4f}  ({result.ratio_low:.4f} to {result.ratio_high:.4f})"
+        else:
+            ratio = f"{'not compared':27s}"
+        wake = f"{result.wake_up * 3.6:4.1f} km/h" if math.isfinite(result.wake_up) else "   -     "
+        seen = f"{100 * result.could_see[Fault.RING_DAMAGE]:3.0f} %"
+        lines.append(f"  {corner}    {ratio}  {result.dropouts:8d}  {wake}  {seen}")
+    lines += [f"Note: {warning}" for warning in analysis.warnings]
+    return "\n".join(lines)

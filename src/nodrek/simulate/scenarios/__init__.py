@@ -1,0 +1,1 @@
+"""Scenario files that ship with the program."""
