@@ -7,7 +7,7 @@ saying what the others should read.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -43,10 +43,15 @@ class Usable:
     frozen: Mapping[Corner, float]
     stuck_at: Mapping[Corner, float]
     moving: float
+    _seen: dict[int, tuple[Array, Array]] = field(default_factory=dict, repr=False)
 
     def vehicle_at(self, times: Array) -> Array:
-        """The vehicle's speed (m/s) at any times (s)."""
-        return np.interp(times, self.grid, self.vehicle)
+        """The vehicle's speed (m/s) at any times (s); remembered for arrays asked for before."""
+        known = self._seen.get(id(times))
+        if known is None or known[0] is not times:
+            known = (times, np.interp(times, self.grid, self.vehicle))
+            self._seen[id(times)] = known
+        return known[1]
 
 
 def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usable:

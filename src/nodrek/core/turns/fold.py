@@ -8,13 +8,14 @@ import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.phase import ring_angle
-from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path
+from nodrek.core.turns.phase import ring_angle, turn_phasor
+from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path, some_stretches
 
 PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
 TEMPLATE_HARMONICS = 8
 LEAST_HITS = 6
+NULL_SAMPLES = 20_000
 NOWHERE = 0.7236
 """Factor of the true scale at which no harmonic up to the eighth meets another."""
 
@@ -49,7 +50,8 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     weights = fold_weights(motion)
     path = rolled_path(motion, scale.delay, scale.by_mates)
     turns = ring_angle(path, weights, stretches, scale.frequency)
-    elsewhere = ring_angle(path, weights, stretches, scale.frequency * NOWHERE)
+    few = some_stretches(stretches, NULL_SAMPLES)
+    elsewhere = ring_angle(path, weights, few, scale.frequency * NOWHERE)
     null = float(_profile(motion, weights, elsewhere).harmonics[:4].max())
     return replace(_profile(motion, weights, turns), null=null)
 
@@ -83,14 +85,14 @@ def _harmonics(angle: Array, deviation: Array, trust: Array) -> tuple[Array, flo
     k = np.arange(1, TEMPLATE_HARMONICS + 1)
     if angle.size < 4 * k.size:
         return np.zeros(k.size), np.inf
-    base = np.exp(-2j * np.pi * angle)
+    base = turn_phasor(angle)
     trust = trust / trust.sum()
     centred = (deviation - np.sum(trust * deviation)) * trust
-    power = np.ones_like(base)
+    term = centred.astype(np.complex64)
     out = np.empty(k.size)
     for j in range(k.size):
-        power = power * base
-        out[j] = 2.0 * abs(np.sum(centred * power))
+        term *= base
+        out[j] = 2.0 * abs(np.sum(term, dtype=np.complex128))
     return out, float(np.sqrt(2.0 * np.sum(centred**2)))
 
 

@@ -54,6 +54,15 @@ def ring_angle(path: Array, weights: Array, stretches: list[Stretch], frequency:
     return out
 
 
+def turn_phasor(turns: Array) -> npt.NDArray[np.complex64]:
+    """exp(-2πi·turns). Single precision is plenty for eight harmonics, and twice as fast."""
+    part = (-2.0 * np.pi * (turns - np.floor(turns))).astype(np.float32)
+    out = np.empty(part.size, dtype=np.complex64)
+    np.cos(part, out=out.real)
+    np.sin(part, out=out.imag)
+    return out
+
+
 def _pieces(
     path: Array, stretches: list[Stretch], frequency: float
 ) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
@@ -82,11 +91,11 @@ def _coefficients(
         inside[stretch.start : stretch.stop] = True
     kept = np.flatnonzero(inside)
     at = np.searchsorted(kept, starts)
-    base = np.exp(-2j * np.pi * frequency * path[kept])
-    term = weights[kept].astype(complex)
+    base = turn_phasor(frequency * path[kept])
+    term = weights[kept].astype(np.complex64)
     out = np.empty((starts.size, HARMONICS), dtype=complex)
     for k in range(HARMONICS):
-        term = term * base
+        term *= base
         out[:, k] = np.add.reduceat(term, at)
     return out
 

@@ -25,12 +25,15 @@ SHORTEST_M = 50.0
 FREQUENCIES = (1 / 3.6, 1 / 1.55)
 """Turns per metre searched: circumference 1.55 m (small car) to 3.6 m (heavy vehicle)."""
 HARMONICS = (1, 2, 4, 8)
-DELAYS = (0.0, 0.04, 0.09)
+DELAYS = (0.0, 0.06)
 """Seconds by which a control unit's value may describe an earlier moment."""
+PROMISING_LOG_P = -1.0
+"""A delay sharpens what is there; where nothing stands out it is not tried."""
 CLIP = (-8.0, 4.0)
 FOLD_FROM = 2.5
 """m/s below which the deviations do not take part in the fold."""
-MAX_STRETCHES = 400
+MOST_SAMPLES = 36_000
+"""Enough for the search; a log at ten samples a second reaches it after an hour."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -85,11 +88,21 @@ def find_stretches(motion: CornerMotion) -> list[Stretch]:
         cuts = np.searchsorted(motion.path[lo:hi], marks) + lo
         cuts[-1] = hi
         out += [Stretch(int(a), int(b), metres / parts) for a, b in zip(cuts[:-1], cuts[1:], strict=True)]
-    if len(out) > MAX_STRETCHES:
-        # hours of log: the fault is in every stretch, so an even choice of them is enough
-        chosen = np.linspace(0, len(out) - 1, MAX_STRETCHES).round().astype(int)
-        out = [out[i] for i in chosen]
     return out
+
+
+def some_stretches(stretches: list[Stretch], most_samples: int) -> list[Stretch]:
+    """An even choice of the stretches that holds about `most_samples`, all where they are fewer.
+
+    A ring turns thousands of times in that many samples of a fast log; hours more would
+    cost time and say nothing new about *whether* it repeats.
+    """
+    total = sum(s.stop - s.start for s in stretches)
+    if total <= most_samples:
+        return stretches
+    count = max(4, math.ceil(len(stretches) * most_samples / total))
+    chosen = np.unique(np.linspace(0, len(stretches) - 1, count).round().astype(int))
+    return [stretches[i] for i in chosen]
 
 
 def fold_weights(motion: CornerMotion) -> Array:
@@ -103,6 +116,7 @@ def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
     """Best scale over frequencies, delays and numbers of harmonics; ``None`` for too little log."""
     if not stretches:
         return None
+    stretches = some_stretches(stretches, MOST_SAMPLES)
     weights = fold_weights(motion)
     size = _transform_size(stretches)
     step = 1.0 / (size * BIN_M)
@@ -129,8 +143,9 @@ def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
     look(0.0, False)
     look(0.0, True)
     assert best is not None
-    for delay in DELAYS[1:]:
-        look(delay, best.by_mates)
+    if best.log_p < PROMISING_LOG_P:
+        for delay in DELAYS[1:]:
+            look(delay, best.by_mates)
     return best
 
 

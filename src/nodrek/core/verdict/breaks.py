@@ -18,6 +18,8 @@ ROUGH_FACTOR = 1.7
 JOLT_QUANTILE = 0.9995
 SILENT = -2.0
 """ln deviation under which the reading has all but gone."""
+FROM_SPEED = 4.5
+"""m/s: below, coil sensors and control units fall asleep at speeds of their own."""
 TOGETHER_S = 0.5
 """Breaks closer than this are one: a contact chatters."""
 
@@ -73,10 +75,12 @@ def times_words(count: int) -> str:
 def _breaks(exam: Examination, corner: Corner, dropouts: Dropouts, silence_only: bool) -> np.ndarray:
     """Indices of the dropouts that count, the first of each cluster."""
     limit = SILENT if silence_only else _limit(exam, corner)
-    index = np.flatnonzero((dropouts.depth < limit) & ~dropouts.braking)
+    motion = exam.motions[corner]
+    fast = motion.expected[dropouts.start] > FROM_SPEED
+    index = np.flatnonzero((dropouts.depth < limit) & ~dropouts.braking & fast)
     if not index.size:
         return index
-    times = exam.motions[corner].times[dropouts.start[index]]
+    times = motion.times[dropouts.start[index]]
     first = np.concatenate([[True], np.diff(times) > TOGETHER_S])
     group = np.cumsum(first) - 1
     out = index[first].copy()

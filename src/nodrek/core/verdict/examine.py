@@ -85,9 +85,8 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
             explained = explained_deviation(_fold_of(rings[guilty]))
             known[guilty] = known.get(guilty, np.zeros(explained.size)) + explained
             again = compare_corners(channels, usable, known)
-            others = tuple(c for c in compared if c is not guilty)
             motions = {**again, guilty: motions[guilty]}
-            rings = {**_look_at_rings(again, others, progress), guilty: rings[guilty]}
+            rings = {c: r if c is guilty else _fold_again(again[c], r) for c, r in rings.items()}
     dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
     progress(0.8, "Measuring the ratios")
     ratios = estimate_ratios(ratio_blocks(channels, usable), compared) if len(compared) >= 2 else {}
@@ -99,20 +98,34 @@ def _look_at_rings(
     motions: Mapping[Corner, CornerMotion], corners: tuple[Corner, ...], progress: Progress
 ) -> dict[Corner, RingEvidence]:
     done = 0
+    stretches: dict[int, list[Stretch]] = {}
+    for corner in corners:
+        # corners of one clock share their stretches: they stop and start together
+        if id(motions[corner].times) not in stretches:
+            stretches[id(motions[corner].times)] = find_stretches(motions[corner])
 
     def look(corner: Corner) -> RingEvidence:
         nonlocal done
         progress(0.15 + 0.6 * done / len(corners), f"Looking for the turn of the {corner.words} wheel")
         motion = motions[corner]
-        stretches = find_stretches(motion)
-        scale = find_scale(motion, stretches)
-        folded = fold(motion, stretches, scale) if scale is not None else None
+        mine = stretches[id(motion.times)]
+        scale = find_scale(motion, mine)
         done += 1
-        return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else ())
+        return _folded(motion, mine, scale)
 
     # the transforms run outside the interpreter's lock, so two corners at a time pay
     with ThreadPoolExecutor(max_workers=2) as pool:
         return dict(zip(corners, pool.map(look, corners), strict=True))
+
+
+def _folded(motion: CornerMotion, stretches: list[Stretch], scale: Scale | None) -> RingEvidence:
+    folded = fold(motion, stretches, scale) if scale is not None else None
+    return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else ())
+
+
+def _fold_again(motion: CornerMotion, ring: RingEvidence) -> RingEvidence:
+    """The same scale with cleaner deviations: what was only a mate's swing is gone now."""
+    return _folded(motion, ring.stretches, ring.scale)
 
 
 def _loudest_ring(rings: Mapping[Corner, RingEvidence]) -> Corner | None:

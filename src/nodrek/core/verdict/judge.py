@@ -47,14 +47,14 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
     damage = find_ring_damage(exam)
     sure = [f for f in damage if f.confidence >= FAULTY_FROM]
     damaged = frozenset(c for f in sure for c in f.corners)
-    short = {c: sum(a.area for a in exam.rings[c].arcs) + 0.01 for c in damaged}
+    damage_at = {c: f.confidence for f in damage for c in f.corners}
     everything: list[Finding] = [
         *find_dead(exam),
         *find_frozen(exam),
         *damage,
         *find_runout(exam),
         *find_breaks(exam, damaged),
-        *find_tyre(exam, short),
+        *find_tyre(exam, damage_at),
     ]
     everything = [f for f in everything if f.confidence >= REPORT_FROM]
     return tuple(sorted(everything, key=lambda f: -f.confidence))

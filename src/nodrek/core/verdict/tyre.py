@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,8 @@ equal pressure differ by up to some 0.3 %)."""
 AXLE_WORTH_SAYING = 0.013
 """Axles differ honestly: wear alone makes up to 3 % between new and worn out."""
 SPREAD = 0.0005
+LARGEST_BY_DAMAGE = 0.036
+"""One edge lost of 29, the coarsest ring in use."""
 LARGEST_BY_TYRE = 0.09
 """Beyond about 9 % no tyre explains it; a ring with another number of teeth does."""
 
@@ -29,19 +32,20 @@ class _Pattern:
     misfit: float
 
 
-def find_tyre(exam: Examination, short: dict[Corner, float]) -> list[Finding]:
-    """`short`: corners whose damaged ring already explains a ratio off by as much (positive, ln).
+def find_tyre(exam: Examination, damage: Mapping[Corner, float]) -> list[Finding]:
+    """`damage`: confidence by corner that its ring has lost an edge or is cracked.
 
-    A lost edge lowers it, a crack that squeezes the other teeth together raises it.
+    A lost edge lowers the ratio by its share of the ring, a crack that squeezes the other
+    teeth together may raise it; a ratio within that is no second fault.
     """
     pattern = _best_pattern(exam)
     if pattern is None:
         return []
     axle = len(pattern.corners) == 2
     limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
-    if not axle:
-        limit += 1.5 * short.get(pattern.corners[0], 0.0)
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
+    if abs(pattern.size) < LARGEST_BY_DAMAGE:
+        confidence *= 1.0 - max((damage.get(c, 0.0) for c in pattern.corners), default=0.0)
     if confidence < 0.05:
         return []
     change = 100.0 * math.expm1(pattern.size)

@@ -6,7 +6,6 @@ the first lines; the numbers themselves are read by polars in one go.
 
 from __future__ import annotations
 
-import io
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -33,7 +32,10 @@ _TIME_NAMES = frozenset(
 
 @dataclass(frozen=True)
 class Shape:
-    """How a text table is written; ``first_row`` is the line number of the first numbers."""
+    """How a text table is written; ``first_row`` is the line number of the first numbers.
+
+    ``plain``: cells need no trimming or unquoting, so numbers can be read directly.
+    """
 
     encoding: str
     separator: str
@@ -41,6 +43,7 @@ class Shape:
     names: tuple[str, ...]
     units: tuple[str | None, ...]
     first_row: int
+    plain: bool
 
 
 def detect(head: bytes) -> bool:
@@ -117,7 +120,8 @@ def _shape_of(lines: list[str], encoding: str) -> Shape | None:
             continue
         comma = separator != "," and _uses_decimal_comma(sample)
         names, units = _header(rows, first, width)
-        best, best_score = Shape(encoding, separator, comma, names, units, first), score
+        plain = not any(mark in line for line in lines[first:] for mark in ('"', " ", "\xa0"))
+        best, best_score = Shape(encoding, separator, comma, names, units, first, plain), score
     return best
 
 
@@ -183,22 +187,24 @@ def _unit_text(cell: str) -> str | None:
 
 
 def _read_columns(path: Path, shape: Shape) -> list[np.ndarray]:
+    """All columns as numbers; cells that hold none are NaN."""
     import polars as pl
 
-    width = len(shape.names)
-    source: Path | io.BytesIO = path
+    source: Path | bytes = path
     if shape.encoding not in ("utf-8", "utf-8-sig"):
-        text = path.read_bytes().decode(shape.encoding, errors="replace")
-        source = io.BytesIO(text.encode("utf-8"))
+        source = path.read_bytes().decode(shape.encoding, errors="replace").encode("utf-8")
+    kind = pl.Float64 if shape.plain else pl.String
     try:
         table = pl.read_csv(
             source,
             separator=shape.separator,
             has_header=False,
             skip_lines=shape.first_row,
-            schema={f"c{i}": pl.String for i in range(width)},
+            schema={f"c{i}": kind for i in range(len(shape.names))},
             infer_schema=False,
             truncate_ragged_lines=True,
+            ignore_errors=shape.plain,
+            decimal_comma=shape.plain and shape.decimal_comma,
             encoding="utf8-lossy",
             low_memory=False,
         )
@@ -209,11 +215,14 @@ def _read_columns(path: Path, shape: Shape) -> list[np.ndarray]:
         ) from error
     out = []
     for column in table.iter_columns():
-        text = column.str.strip_chars(' "')
-        if shape.decimal_comma:
-            text = text.str.replace(",", ".", literal=True)
-        values = text.cast(pl.Float64, strict=False).to_numpy().astype(np.float64)
-        out.append(np.where(np.isinf(values), np.nan, values))
+        if not shape.plain:
+            column = column.str.strip_chars(' "')
+            if shape.decimal_comma:
+                column = column.str.replace(",", ".", literal=True)
+            column = column.cast(pl.Float64, strict=False)
+        values = column.to_numpy(writable=True)
+        values[np.isinf(values)] = np.nan
+        out.append(values)
     return out
 
 

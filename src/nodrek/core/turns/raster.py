@@ -1,0 +1,46 @@
+"""The turn raster: one row a turn, the place on the ring across."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Array
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.fold import PROFILE_BINS, RingFold
+
+
+@dataclass(frozen=True, eq=False)
+class Raster:
+    """``cells`` (rows, PROFILE_BINS): mean ln deviation, NaN where the log did not look.
+
+    Row r covers turns from ``first_turn + r·turns_per_row`` on.
+    """
+
+    cells: Array
+    first_turn: int
+    turns_per_row: float
+
+
+def turn_raster(motion: CornerMotion, ring: RingFold, most_rows: int) -> Raster | None:
+    """Lay the deviations out by turn; several turns share a row where there are too many.
+
+    ``None`` where no sample has an angle.
+    """
+    used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
+    if not used.size:
+        return None
+    turns = ring.turns[used]
+    first = int(np.floor(turns.min()))
+    count = int(np.floor(turns.max())) - first + 1
+    rows = min(count, most_rows)
+    per_row = count / rows
+    row = np.minimum(((np.floor(turns) - first) / per_row).astype(np.int64), rows - 1)
+    column = np.minimum((np.mod(turns, 1.0) * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
+    cell = row * PROFILE_BINS + column
+    hits = np.bincount(cell, minlength=rows * PROFILE_BINS)
+    total = np.bincount(cell, weights=np.clip(motion.deviation[used], -1.0, 0.5), minlength=rows * PROFILE_BINS)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        cells = np.where(hits > 0, total / hits, np.nan).reshape(rows, PROFILE_BINS)
+    return Raster(cells, first, per_row)

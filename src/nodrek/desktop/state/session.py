@@ -1,0 +1,127 @@
+"""What the person is doing now: one frozen value, changed by intents only. No Qt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from nodrek.core.model import Corner
+from nodrek.desktop.state.screen import View
+from nodrek.jobs.analyze import Answer
+
+
+@dataclass(frozen=True)
+class Busy:
+    """A running job: share done, what it does, seconds since it began."""
+
+    share: float = 0.0
+    doing: str = ""
+    since_s: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Session:
+    """``revision`` counts jobs: a result that carries an older one is dropped.
+
+    ``window``: visible stretch of the drive (s), ``None`` for all of it; ``part``: the
+    stretch (s of the whole log) the answer is limited to; ``marks``: moments (s) a
+    clicked place of the ring passed.
+    """
+
+    revision: int = 0
+    path: Path | None = None
+    answer: Answer | None = None
+    error: str | None = None
+    busy: Busy | None = None
+    corner: Corner = Corner.FL
+    view: View = View.DRIVE
+    window: tuple[float, float] | None = None
+    part: tuple[float, float] | None = None
+    marked: float | None = None
+    marks: tuple[float, ...] = ()
+    came_from_turns: bool = False
+
+
+def begin(session: Session, path: Path, part: tuple[float, float] | None = None) -> Session:
+    """A job starts on `path`; what is on screen stays until it ends."""
+    return replace(
+        session, revision=session.revision + 1, path=path, busy=Busy(), error=None, part=part
+    )
+
+
+def progress(session: Session, revision: int, share: float, doing: str, since_s: float) -> Session:
+    """Progress of the job; of a stale one nothing changes."""
+    if revision != session.revision or session.busy is None:
+        return session
+    return replace(session, busy=Busy(max(share, session.busy.share), doing, since_s))
+
+
+def finish(session: Session, revision: int, answer: Answer) -> Session:
+    """The job's answer; a stale one is dropped."""
+    if revision != session.revision:
+        return session
+    findings = answer.analysis.findings
+    corner = findings[0].corners[0] if findings else session.corner
+    if corner not in answer.log.corners:
+        corner = answer.log.corners[0]
+    return replace(
+        session, answer=answer, error=None, busy=None, corner=corner, window=None, marked=None,
+        marks=(), came_from_turns=False,
+    )  # fmt: skip
+
+
+def fail(session: Session, revision: int, sentence: str) -> Session:
+    """The job failed: the sentence stands where the result would; the last result stays."""
+    if revision != session.revision:
+        return session
+    return replace(
+        session, error=sentence, busy=None, part=session.part if session.answer else None
+    )
+
+
+def cancel(session: Session) -> Session:
+    """Stop waiting for the job; whatever it still says is stale."""
+    return replace(session, revision=session.revision + 1, busy=None)
+
+
+def choose_corner(session: Session, corner: Corner) -> Session:
+    if session.answer is None or corner not in session.answer.log.corners:
+        return session
+    return replace(session, corner=corner, marked=None, marks=())
+
+
+def choose_view(session: Session, view: View) -> Session:
+    return replace(session, view=view, came_from_turns=False)
+
+
+def look_at(session: Session, start: float, stop: float) -> Session:
+    """Another stretch of the drive becomes visible."""
+    return replace(session, window=(start, stop)) if stop > start else session
+
+
+def show_all(session: Session) -> Session:
+    return replace(session, window=None)
+
+
+def mark_angle(session: Session, turn: float, angle: float) -> Session:
+    """A place of the ring was clicked in the raster: go to the moments it passed.
+
+    `turn` is the turn number of the clicked row, `angle` the place in turns (0..1).
+    """
+    from nodrek.desktop.state.moments import moments_of_angle
+
+    if session.answer is None:
+        return session
+    marks, window = moments_of_angle(session.answer, session.corner, turn, angle)
+    if not marks:
+        return session
+    return replace(
+        session, marked=angle, marks=marks, window=window, view=View.DRIVE, came_from_turns=True
+    )
+
+
+def go_back(session: Session) -> Session:
+    """From the moments of a clicked place back to the turns."""
+    if not session.came_from_turns:
+        return session
+    return replace(session, view=View.TURNS, came_from_turns=False, marks=(), window=None)

@@ -1,0 +1,49 @@
+"""From findings to the ring that stands for a corner."""
+
+from __future__ import annotations
+
+from nodrek.core.model import Analysis, Corner, Fault, Finding, Verdict
+from nodrek.core.verdict.judge import FAULTY_FROM, WORTH_TRUSTING
+from nodrek.desktop.state.screen import Glyph, RingSign
+
+GLYPHS = {
+    Fault.RING_DAMAGE: Glyph.NOTCH,
+    Fault.RING_RUNOUT: Glyph.OFF_CENTRE,
+    Fault.RING_COUNT: Glyph.BESIDE,
+    Fault.INTERMITTENT: Glyph.BROKEN,
+    Fault.NO_SIGNAL: Glyph.EMPTY,
+    Fault.FROZEN: Glyph.BAR,
+    Fault.TYRE_SIZE: Glyph.BESIDE,
+}
+
+
+def leading(analysis: Analysis, corner: Corner) -> Finding | None:
+    """The strongest finding at a corner that is more likely than not."""
+    for finding in analysis.findings:
+        if corner in finding.corners and finding.confidence >= FAULTY_FROM:
+            return finding
+    return None
+
+
+def sign_of(analysis: Analysis, corner: Corner) -> RingSign:
+    finding = leading(analysis, corner)
+    if finding is None:
+        result = analysis.corners[corner]
+        seen = min(result.could_see[Fault.RING_DAMAGE], result.could_see[Fault.TYRE_SIZE])
+        return RingSign(Glyph.EVEN if seen >= WORTH_TRUSTING else Glyph.DOTTED, 0.4)
+    arcs = analysis.corners[corner].turn.arcs
+    return RingSign(
+        GLYPHS.get(finding.fault, Glyph.UNKNOWN),
+        finding.confidence,
+        tuple((a.centre_turn, a.width_turn) for a in arcs) or ((0.0, 0.08),),
+        # a wheel that turns slower has the larger tyre
+        larger=float(finding.evidence.get("difference_percent", 0.0)) < 0.0,
+        calls=True,
+    )
+
+
+def sign_of_verdict(analysis: Analysis) -> RingSign:
+    if analysis.findings and analysis.findings[0].confidence >= FAULTY_FROM:
+        return sign_of(analysis, analysis.findings[0].corners[0])
+    glyph = Glyph.EVEN if analysis.verdict is Verdict.HEALTHY else Glyph.DOTTED
+    return RingSign(glyph, 0.4)

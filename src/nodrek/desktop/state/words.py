@@ -1,0 +1,96 @@
+"""The words of the screens: what a technician says, no statistics on the first level."""
+
+from __future__ import annotations
+
+from nodrek.core.model import CornerResult, Fault, Finding, Verdict
+
+HEADLINES = {
+    Fault.RING_DAMAGE: "{where}: the ring has lost {teeth}",
+    Fault.RING_RUNOUT: "{where}: the ring runs out of true",
+    Fault.RING_COUNT: "{where}: the ring has the wrong number of teeth",
+    Fault.ENCODER_NOISE: "{where}: the encoder reads ragged",
+    Fault.AIR_GAP: "{where}: the sensor stands too far off",
+    Fault.INTERMITTENT: "{where}: the signal breaks now and then",
+    Fault.NO_SIGNAL: "{where}: no signal",
+    Fault.FROZEN: "{where}: the reading is stuck",
+    Fault.TYRE_SIZE: "{where}: the tyre does not match",
+    Fault.CROSSED: "{where}: leads exchanged",
+}
+SHORT = {
+    Fault.RING_DAMAGE: "lost tooth",
+    Fault.RING_RUNOUT: "runs out of true",
+    Fault.RING_COUNT: "wrong tooth count",
+    Fault.ENCODER_NOISE: "ragged",
+    Fault.AIR_GAP: "wide gap",
+    Fault.INTERMITTENT: "breaks",
+    Fault.NO_SIGNAL: "no signal",
+    Fault.FROZEN: "stuck",
+    Fault.TYRE_SIZE: "tyre size",
+    Fault.CROSSED: "exchanged",
+}
+
+
+def where_words(finding: Finding) -> str:
+    """"Rear left", or "Front axle"."""
+    corners = finding.corners
+    if len(corners) == 2 and corners[0].mate is corners[1]:
+        return "Front axle" if corners[0].is_front else "Rear axle"
+    return " and ".join(c.words for c in corners).capitalize()
+
+
+def headline(finding: Finding) -> str:
+    lost = finding.evidence.get("teeth_lost", 1)
+    teeth = "a tooth" if lost == 1 else f"about {lost} teeth"
+    return HEADLINES[finding.fault].format(where=where_words(finding), teeth=teeth)
+
+
+def sureness(confidence: float) -> str:
+    """Certainty in words and per cent; never 100."""
+    percent = min(99, round(100 * confidence))
+    if confidence >= 0.95:
+        word = "As good as sure"
+    elif confidence >= 0.8:
+        word = "Very likely"
+    elif confidence >= 0.5:
+        word = "Likely"
+    else:
+        word = "Possible"
+    return f"{word}: {percent} %"
+
+
+def clean_headline(verdict: Verdict) -> str:
+    if verdict is Verdict.HEALTHY:
+        return "Nothing found at any corner"
+    return "Nothing found, but this log is not enough to call it sound"
+
+
+def worth_of_clean(corners: dict[str, CornerResult]) -> str:
+    """What a clean result is worth, by its weakest corner."""
+    weakest = min(corners, key=lambda c: corners[c].could_see[Fault.RING_DAMAGE])
+    tooth = corners[weakest].could_see[Fault.RING_DAMAGE]
+    tyre = min(c.could_see[Fault.TYRE_SIZE] for c in corners.values())
+    return (
+        f"A single lost tooth would have shown in this log with {percent(tooth)} (weakest corner: {weakest}), "
+        f"half a per cent of tyre difference with {percent(tyre)}."
+    )
+
+
+def percent(value: float) -> str:
+    """Whole per cent, never claiming 100 or 0."""
+    return f"{min(99, max(1, round(100 * value)))} %"
+
+
+def advice_for_more(corners: dict[str, CornerResult]) -> str:
+    """What drive would settle it."""
+    tooth = min(c.could_see[Fault.RING_DAMAGE] for c in corners.values())
+    if tooth < 0.8:
+        return "Log five minutes of steady driving between 20 and 60 km/h, at the fastest rate the logger has."
+    return "Log two minutes of straight driving at a steady 50 km/h or more."
+
+
+def minutes_words(seconds: float) -> str:
+    """"3:20 min"."""
+    whole = round(seconds)
+    if whole >= 3600:
+        return f"{whole // 3600}:{whole % 3600 // 60:02d} h"
+    return f"{whole // 60}:{whole % 60:02d} min"

@@ -1,0 +1,168 @@
+"""The vehicle from above with its corners: always there, and the way to choose one."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from nodrek.core.model import Corner
+from nodrek.desktop.state.screen import CornerCard, PlanScreen
+from nodrek.desktop.views.ring_sign import draw_ring_sign
+from nodrek.desktop.views.theme import PLAN_WIDTH, STEP, Look, Size, font
+
+RING = 62
+BODY_COLUMN = 0.36
+
+
+class VehiclePlan(QWidget):
+    """Painted plan; a press or a key 1–4 chooses a corner."""
+
+    corner_chosen = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._screen: PlanScreen | None = None
+        self._look: Look | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Vehicle plan")
+
+    def sizeHint(self) -> QSize:
+        return QSize(PLAN_WIDTH, 356)
+
+    def show_plan(self, screen: PlanScreen, look: Look) -> None:
+        self._screen, self._look = screen, look
+        said = "; ".join(f"{c.name}: {c.state} {c.ratio}".strip() for c in screen.corners)
+        self.setAccessibleDescription(said)
+        self.update()
+
+    def corner_box(self, corner: Corner) -> QRectF:
+        """The pressable area of a corner."""
+        half_w, half_h = self.width() / 2, self.height() / 2
+        x = 0.0 if corner.is_left else half_w
+        y = 0.0 if corner.is_front else half_h
+        return QRectF(x, y, half_w, half_h)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        for corner in Corner:
+            if self.corner_box(corner).contains(event.position()):
+                self.corner_chosen.emit(corner)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self._screen is None:
+            return
+        chosen = next((c.corner for c in self._screen.corners if c.chosen), Corner.FL)
+        moves = {
+            Qt.Key.Key_Left: (True, chosen.is_front), Qt.Key.Key_Right: (False, chosen.is_front),
+            Qt.Key.Key_Up: (chosen.is_left, True), Qt.Key.Key_Down: (chosen.is_left, False),
+        }  # fmt: skip
+        wanted = moves.get(Qt.Key(event.key()))
+        if wanted is None:
+            super().keyPressEvent(event)
+            return
+        self.corner_chosen.emit(next(c for c in Corner if (c.is_left, c.is_front) == wanted))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self._screen is None or self._look is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_body(painter, self._look)
+        for number, card in enumerate(self._screen.corners, start=1):
+            self._draw_corner(painter, card, number, self._look)
+
+    def _draw_body(self, painter: QPainter, look: Look) -> None:
+        """Outline of a van-like body: a nose that is rounder than the tail."""
+        w = self.width() * 0.20
+        body = QRectF(self.width() / 2 - w / 2, 22, w, self.height() - 44)
+        path = QPainterPath(QPointF(body.left() + 6, body.bottom()))
+        path.lineTo(body.left(), body.bottom() - 8)
+        path.lineTo(body.left(), body.top() + 34)
+        path.quadTo(QPointF(body.left(), body.top()), QPointF(body.center().x(), body.top()))
+        path.quadTo(QPointF(body.right(), body.top()), QPointF(body.right(), body.top() + 34))
+        path.lineTo(body.right(), body.bottom() - 8)
+        path.lineTo(body.right() - 6, body.bottom())
+        path.closeSubpath()
+        painter.setPen(QPen(QColor(look.hairline), 1.5))
+        painter.setBrush(QColor(look.raised))
+        painter.drawPath(path)
+        # windscreen: tells front from rear without a word
+        painter.drawLine(
+            QPointF(body.left() + 5, body.top() + 58), QPointF(body.right() - 5, body.top() + 58)
+        )
+        for y in (86.0, self.height() - 86.0):
+            painter.drawLine(QPointF(RING, y), QPointF(self.width() - RING, y))
+
+    def _draw_corner(self, painter: QPainter, card: CornerCard, number: int, look: Look) -> None:
+        box = self.corner_box(card.corner)
+        if card.chosen:
+            painter.setPen(QPen(QColor(look.accent), 2.5 if self.hasFocus() else 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 5, 5)
+        left = card.corner.is_left
+        x = box.left() + 12 if left else box.right() - 12 - RING
+        ring_box = QRectF(x, box.top() + 50, RING, RING)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(look.background))
+        painter.drawEllipse(ring_box)
+        colour = QColor(look.corners[card.corner] if card.sign.calls or card.chosen else look.ink)
+        if card.state in ("no log", "not in the log"):
+            colour = QColor(look.quiet)
+        draw_ring_sign(painter, ring_box, card.sign, colour)
+        painter.setPen(QColor(look.quiet))
+        painter.setFont(font(Size.SMALL))
+        painter.drawText(ring_box, Qt.AlignmentFlag.AlignCenter, str(number))
+        side = Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
+        text = box.adjusted(10, 10, -10, -10)
+        painter.setPen(QColor(look.ink))
+        painter.setFont(font(Size.BODY, bold=True))
+        painter.drawText(QRectF(text.left(), text.top(), text.width(), 22), side, card.name)
+        painter.setFont(font(Size.SMALL, bold=card.sign.calls))
+        painter.setPen(QColor(look.call if card.sign.calls else look.quiet))
+        painter.drawText(QRectF(text.left(), ring_box.bottom() + 6, text.width(), 18), side, card.state)
+        painter.setPen(QColor(look.quiet))
+        painter.setFont(font(Size.SMALL))
+        painter.drawText(QRectF(text.left(), ring_box.bottom() + 25, text.width(), 18), side, card.ratio)
+
+
+class PlanPanel(QFrame):
+    """The plan and, below it, the numbers of the chosen corner."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(PLAN_WIDTH + 2 * STEP)
+        self.plan = VehiclePlan()
+        self._title = QLabel()
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(STEP)
+        self._grid.setVerticalSpacing(4)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(STEP, 0, STEP, STEP)
+        layout.setSpacing(STEP)
+        layout.addWidget(self.plan)
+        layout.addWidget(self._title)
+        layout.addLayout(self._grid)
+        layout.addStretch(1)
+
+    def show_plan(self, screen: PlanScreen, look: Look) -> None:
+        self.plan.show_plan(screen, look)
+        self._title.setText(screen.title)
+        self._title.setFont(font(Size.BODY, bold=True))
+        while self._grid.count():
+            widget = self._grid.takeAt(0).widget()
+            if widget is not None:
+                widget.deleteLater()
+        for row, (name, value) in enumerate(screen.details):
+            label, number = QLabel(name), QLabel(value)
+            label.setProperty("quiet", True)
+            label.setFont(font(Size.SMALL))
+            label.setWordWrap(True)
+            number.setFont(font(Size.SMALL))
+            number.setWordWrap(True)
+            number.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            number.setAccessibleName(f"{name}: {value}")
+            self._grid.addWidget(label, row, 0, Qt.AlignmentFlag.AlignTop)
+            self._grid.addWidget(number, row, 1, Qt.AlignmentFlag.AlignTop)
+        self._grid.setColumnStretch(0, 5)
+        self._grid.setColumnStretch(1, 6)

@@ -1,0 +1,236 @@
+"""The window: shows a `Screen`, sends intents, holds no judgement of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QMimeData, Signal
+from PySide6.QtGui import (
+    QAction,
+    QActionGroup,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QGuiApplication,
+    QKeySequence,
+    QShortcut,
+)
+from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLabel, QMainWindow, QPushButton, QVBoxLayout, QWidget
+
+from nodrek.core.model import Corner
+from nodrek.desktop.state.screen import Place, Screen, View
+from nodrek.desktop.views.answer import AnswerPanel, BusyPanel, StationButton
+from nodrek.desktop.views.drive import DriveView
+from nodrek.desktop.views.invite import InviteView
+from nodrek.desktop.views.plan import PlanPanel
+from nodrek.desktop.views.ratios import RatiosView
+from nodrek.desktop.views.theme import STEP, Look, Size, font
+from nodrek.desktop.views.turns import TurnsView
+
+VIEW_NAMES = {View.DRIVE: "Drive", View.TURNS: "Turns", View.RATIOS: "Ratios"}
+VIEW_KEYS = {View.DRIVE: "D", View.TURNS: "T", View.RATIOS: "R"}
+
+
+class MainWindow(QMainWindow):
+    """Intents go out as signals, screens come in through `show_screen`."""
+
+    open_wanted = Signal(object)
+    demo_wanted = Signal(str)
+    corner_chosen = Signal(object)
+    view_chosen = Signal(object)
+    look_chosen = Signal(str)
+    unit_chosen = Signal(str)
+    cancel_wanted = Signal()
+    copy_wanted = Signal()
+    closing = Signal()
+
+    def __init__(self, demos: tuple[tuple[str, str], ...]) -> None:
+        super().__init__()
+        self._look: Look | None = None
+        self._last: Screen | None = None
+        self.setAcceptDrops(True)
+        self.setMinimumSize(900, 620)
+        self.resize(1280, 800)
+        self.plan = PlanPanel()
+        self.plan.plan.corner_chosen.connect(self.corner_chosen)
+        self.answer, self.busy = AnswerPanel(), BusyPanel()
+        self.busy.cancelled.connect(self.cancel_wanted)
+        self.invite = InviteView(demos)
+        self.invite.open_wanted.connect(self.ask_for_log)
+        self.invite.demo_wanted.connect(self.demo_wanted)
+        self.drive, self.turns, self.ratios = DriveView(), TurnsView(), RatiosView()
+        self._views: dict[View, QWidget] = {View.DRIVE: self.drive, View.TURNS: self.turns, View.RATIOS: self.ratios}
+        self.stations = {place: StationButton() for place in Place}
+        self.stations[Place.DRIVE].clicked.connect(lambda: self.view_chosen.emit(View.DRIVE))
+        self.stations[Place.COMPARE].clicked.connect(lambda: self.view_chosen.emit(View.TURNS))
+        self.view_buttons = {view: QPushButton(VIEW_NAMES[view]) for view in View}
+        self._notes = QLabel()
+        self._notes.setWordWrap(True)
+        self._notes.setFont(font(Size.SMALL))
+        self._notes.setProperty("quiet", True)
+        self._build()
+        self._build_menus(demos)
+
+    def _build(self) -> None:
+        job_line = QHBoxLayout()
+        job_line.setSpacing(STEP)
+        for button in self.stations.values():
+            job_line.addWidget(button)
+        job_line.addStretch(1)
+        opener = QPushButton("Open a log…")
+        opener.clicked.connect(self.ask_for_log)
+        job_line.addWidget(opener)
+        self._switch = QHBoxLayout()
+        for view, button in self.view_buttons.items():
+            button.setCheckable(True)
+            button.setMinimumWidth(110)
+            button.setToolTip(f"{VIEW_NAMES[view]} ({VIEW_KEYS[view]})")
+            button.clicked.connect(lambda _=False, chosen=view: self.view_chosen.emit(chosen))
+            self._switch.addWidget(button)
+        self._switch.addStretch(1)
+        stage = QVBoxLayout()
+        stage.setSpacing(STEP)
+        stage.addWidget(self.busy)
+        stage.addWidget(self.answer)
+        stage.addLayout(self._switch)
+        stage.addWidget(self.invite, 1)
+        for widget in self._views.values():
+            stage.addWidget(widget, 1)
+        stage.addWidget(self._notes)
+        line = QFrame()
+        line.setFrameShape(QFrame.Shape.HLine)
+        line.setFixedHeight(1)
+        body = QHBoxLayout()
+        body.setSpacing(STEP)
+        body.addWidget(self.plan)
+        body.addLayout(stage, 1)
+        whole = QWidget()
+        layout = QVBoxLayout(whole)
+        layout.setContentsMargins(STEP, 4, 2 * STEP, STEP)
+        layout.setSpacing(STEP)
+        layout.addLayout(job_line)
+        layout.addWidget(line)
+        layout.addLayout(body, 1)
+        self.setCentralWidget(whole)
+
+    def _build_menus(self, demos: tuple[tuple[str, str], ...]) -> None:
+        file = self.menuBar().addMenu("&File")
+        self._add(file, "&Open a log…", self.ask_for_log, QKeySequence.StandardKey.Open)
+        self.recent_menu = file.addMenu("Open &recent")
+        file.addSeparator()
+        self.copy_action = self._add(file, "&Copy the answer", self.copy_wanted.emit, QKeySequence("Ctrl+Shift+C"))
+        file.addSeparator()
+        self._add(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        view = self.menuBar().addMenu("&View")
+        for chosen in View:
+            self._add(view, VIEW_NAMES[chosen], lambda c=chosen: self.view_chosen.emit(c), QKeySequence(VIEW_KEYS[chosen]))
+        view.addSeparator()
+        for number, corner in enumerate(Corner, start=1):
+            self._add(view, corner.words.capitalize(), lambda c=corner: self.corner_chosen.emit(c), QKeySequence(str(number)))
+        view.addSeparator()
+        self._group(view, (("bay", "Bay look (light)"), ("pit", "Pit look (dark)")), self.look_chosen)
+        view.addSeparator()
+        self._group(view, (("km/h", "Speeds in km/h"), ("mph", "Speeds in mph")), self.unit_chosen)
+        demo = self.menuBar().addMenu("&Demo")
+        for name, words in demos:
+            self._add(demo, words, lambda n=name: self.demo_wanted.emit(n), None)
+        stop = QShortcut(QKeySequence("Ctrl+."), self)
+        stop.activated.connect(self.cancel_wanted)
+
+    def _add(
+        self, menu: object, words: str, act: Callable[[], object], keys: QKeySequence | QKeySequence.StandardKey | None
+    ) -> QAction:
+        action = QAction(words, self)
+        action.triggered.connect(lambda _=False: act())
+        if keys is not None:
+            action.setShortcut(keys)
+        menu.addAction(action)  # type: ignore[attr-defined]
+        return action
+
+    def _group(self, menu: object, choices: tuple[tuple[str, str], ...], signal: object) -> None:
+        group = QActionGroup(self)
+        for key, words in choices:
+            action = self._add(menu, words, lambda k=key: signal.emit(k), None)  # type: ignore[attr-defined]
+            action.setCheckable(True)
+            action.setData(key)
+            group.addAction(action)
+        self._groups = [*getattr(self, "_groups", []), group]
+
+    def check(self, *keys: str) -> None:
+        """Tick the menu entries of what is in force."""
+        for group in self._groups:
+            for action in group.actions():
+                action.setChecked(action.data() in keys)
+
+    def show_recent(self, paths: tuple[Path, ...]) -> None:
+        self.recent_menu.clear()
+        self.recent_menu.setEnabled(bool(paths))
+        for path in paths:
+            self._add(self.recent_menu, str(path), lambda p=path: self.open_wanted.emit(p), None)
+
+    def show_screen(self, screen: Screen, look: Look) -> None:
+        """Show everything; parts that did not change are left alone."""
+        last, same_look = self._last, look is self._look
+        self._last, self._look = screen, look
+        self.setWindowTitle(screen.title)
+        if last is None or not same_look or last.plan != screen.plan:
+            self.plan.show_plan(screen.plan, look)
+        if last is None or not same_look or last.stations != screen.stations:
+            for station in screen.stations:
+                self.stations[station.place].show_station(station, look)
+        self.busy.setVisible(screen.busy is not None)
+        if screen.busy is not None:
+            self.busy.show_busy(screen.busy)
+        self.answer.setVisible(screen.answer is not None)
+        if screen.answer is not None and (last is None or not same_look or last.answer != screen.answer):
+            self.answer.show_answer(screen.answer, look)
+        self.invite.setVisible(screen.invite)
+        shown = {View.DRIVE: screen.drive, View.TURNS: screen.turns, View.RATIOS: screen.ratios}
+        has_result = any(part is not None for part in shown.values())
+        for view, button in self.view_buttons.items():
+            button.setVisible(has_result)
+            button.setChecked(view is screen.view)
+        for view, widget in self._views.items():
+            widget.setVisible(view is screen.view and shown[view] is not None)
+        if screen.drive is not None:
+            self.drive.show_drive(screen.drive, look)
+        if screen.turns is not None:
+            self.turns.show_turns(screen.turns, look)
+        if screen.ratios is not None:
+            self.ratios.show_ratios(screen.ratios, look)
+        self._notes.setText("\n".join(f"Note: {note}" for note in screen.notes[:3]))
+        self._notes.setVisible(bool(screen.notes))
+        self.copy_action.setEnabled(screen.can_copy)
+
+    def ask_for_log(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a log of a drive", "", "Logs (*.csv *.txt *.tsv *.log);;All files (*)")
+        if name:
+            self.open_wanted.emit(Path(name))
+
+    def copy_text(self, text: str) -> None:
+        QGuiApplication.clipboard().setText(text)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if _dropped(event.mimeData()) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        path = _dropped(event.mimeData())
+        if path is not None:
+            event.acceptProposedAction()
+            self.open_wanted.emit(path)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.closing.emit()
+        super().closeEvent(event)
+
+
+def _dropped(data: QMimeData) -> Path | None:
+    """The first local file of what is dragged."""
+    for url in data.urls():
+        if url.isLocalFile():
+            return Path(url.toLocalFile())
+    return None
+
+
