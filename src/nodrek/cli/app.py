@@ -106,5 +106,3 @@ def main() -> None:
         raise SystemExit(2) from None
     except BrokenPipeError:
         raise SystemExit(0) from None
-
-

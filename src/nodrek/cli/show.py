@@ -19,8 +19,7 @@ def answer_text(answer: Answer) -> str:
     log, analysis = answer.log, answer.analysis
     lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
     lines.append(VERDICTS[analysis.verdict])
-    for finding in analysis.findings:
-        lines.append(f"  {100 * finding.confidence:3.0f} %  {finding.summary}")
+    lines += [f"  {100 * finding.confidence:3.0f} %  {finding.summary}" for finding in analysis.findings]
     lines += ["", "        ratio    (95 %)            dropouts  wakes up   a lost tooth would show"]
     for corner, result in analysis.corners.items():
         if math.isfinite(result.ratio):

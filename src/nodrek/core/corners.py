@@ -47,12 +47,16 @@ _SPEED_WORDS = frozenset(
      "kmh", "kph", "mph", "abs")
 )  # fmt: skip
 _OTHER_WORDS = frozenset(
-    ("torque", "brake", "pressure", "press", "tyre", "tire", "temp", "temperature", "slip", "angle", "height",
-     "accel", "acceleration", "force", "load", "travel", "counter", "count", "pulse", "pulses", "ticks", "valid",
-     "status", "state", "flag", "quality", "qf", "door", "seat", "window", "lamp", "ref", "reference", "target",
-     "steering", "yaw", "current", "voltage", "direction", "dir", "druck", "moment", "bremse", "reifen", "schlupf",
-     "pression", "couple", "pneu")
+    ("torque", "pressure", "press", "temp", "temperature", "slip", "angle", "height", "accel", "acceleration",
+     "force", "load", "travel", "counter", "count", "pulse", "pulses", "ticks", "valid", "status", "state", "flag",
+     "quality", "qf", "ref", "reference", "target", "steering", "yaw", "current", "voltage", "direction", "dir",
+     "druck", "moment", "schlupf", "pression", "couple")
 )  # fmt: skip
+"""Words that make a channel something else than a wheel speed, whatever else it says."""
+_PART_WORDS = frozenset(
+    ("brake", "tyre", "tire", "door", "seat", "window", "lamp", "bremse", "reifen", "pneu", "frein")
+)  # fmt: skip
+"""Parts that do so unless the name also speaks of speed ("brake control: wheel speed FL")."""
 
 
 @dataclass(frozen=True)
@@ -147,10 +151,11 @@ def _words(name: str) -> list[str]:
 def _wheel_speed_score(channel: RawChannel) -> float:
     """How much a channel looks like a wheel speed; 0 for certainly not."""
     words = set(_words(channel.name))
-    if words & _OTHER_WORDS:
+    speaks_of_speed = bool(words & _SPEED_WORDS)
+    if words & _OTHER_WORDS or (words & _PART_WORDS and not speaks_of_speed):
         return 0.0
     score = 1.0
-    if words & _SPEED_WORDS:
+    if speaks_of_speed:
         score += 2.0
     if speed_factor(channel.unit) is not None:
         score += 2.0
@@ -171,8 +176,13 @@ def _by_name(raw: RawLog, name: str) -> RawChannel:
             if not _has_numbers(channel):
                 raise BadRequest(f'The column "{channel.name}" holds no numbers: choose another one.')
             return channel
-    names = ", ".join(f'"{c.name}"' for c in raw.channels[:12])
+    names = ", ".join(f'"{_short(c.name)}"' for c in raw.channels[:12])
     raise BadRequest(f'The log has no column "{name}". It has: {names}.')
+
+
+def _short(name: str, most: int = 40) -> str:
+    """A name that fits into a sentence: its middle left out where it is long."""
+    return name if len(name) <= most else f"{name[: most - 13]}…{name[-12:]}"
 
 
 def _has_numbers(channel: RawChannel) -> bool:
@@ -180,7 +190,7 @@ def _has_numbers(channel: RawChannel) -> bool:
 
 
 def _missing_sentence(raw: RawLog, chosen: Mapping[Corner, RawChannel]) -> str:
-    names = ", ".join(f'"{c.name}"' for c in raw.channels[:8]) or "none"
+    names = ", ".join(f'"{_short(c.name)}"' for c in raw.channels[:8]) or "none"
     if len(raw.channels) > 8:
         names += f" and {len(raw.channels) - 8} more"
     if chosen:

@@ -29,12 +29,13 @@ class Controller(QObject):
         self._settings_path = settings_path
         self.settings = load_settings(settings_path)
         self.session = Session()
+        # before the first widget, so that each is made with the shipped type
+        apply_look(app, LOOKS[self.settings.look])
         self.window = MainWindow(DEMOS)
         self.runner = Runner(_job)
         self._pending = QTimer(self)
         self._pending.setSingleShot(True)
         self._pending.timeout.connect(self._show)
-        apply_look(app, LOOKS[self.settings.look])
         self._connect()
         self._show()
 

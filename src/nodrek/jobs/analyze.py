@@ -83,9 +83,7 @@ def cut_log(log: WheelLog, start: float | None, stop: float | None) -> WheelLog:
         if channel.times[part].size < 2:
             continue
         times = shared.setdefault(id(channel.times), channel.times[part] - max(low, 0.0))
-        channels[corner] = replace(
-            channel, times=times, speed=channel.speed[part], invalid=channel.invalid[part]
-        )
+        channels[corner] = replace(channel, times=times, speed=channel.speed[part], invalid=channel.invalid[part])
     if len(channels) < 2:
         raise BadRequest(f"The part from {low:g} s to {high:g} s holds fewer than two corners: choose a longer part.")
     return replace(log, channels=channels, duration=min(high, log.duration) - max(low, 0.0))
@@ -94,5 +92,3 @@ def cut_log(log: WheelLog, start: float | None, stop: float | None) -> WheelLog:
 def sha256_of(path: Path) -> str:
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
-
-

@@ -108,9 +108,7 @@ def _road_noise(car: Car, t: Array, v: Array, road: Road, rng: np.random.Generat
     return car.noise * road.roughness * shaped * np.clip(v / 5.0, 0.0, 1.0)
 
 
-def _bumps(
-    car: Car, corner: Corner, distance: Array, v: Array, road: Road, rng: np.random.Generator
-) -> Array:
+def _bumps(car: Car, corner: Corner, distance: Array, v: Array, road: Road, rng: np.random.Generator) -> Array:
     """Jolts where this wheel passes a bump: a rise and a fall, a few tens of centimetres long."""
     out = np.zeros_like(distance)
     side = -1.0 if corner.is_left else 1.0

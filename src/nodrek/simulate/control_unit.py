@@ -42,7 +42,7 @@ def _hold(values: Array, fresh: np.ndarray, when: Array, last_edge: Array, pitch
 
 def _last_edge(edges: Array, now: np.ndarray) -> Array:
     padded = np.concatenate([[-1e9], edges])
-    return padded[now]
+    return np.asarray(padded[now])
 
 
 @dataclass(frozen=True)
@@ -92,7 +92,8 @@ class CountPerWindow:
         when = np.arange(self.step, duration, self.step)
         now = np.searchsorted(edges, when, side="right")
         then = np.searchsorted(edges, when - self.window, side="right")
-        return when, (now - then) * pitch / self.window
+        counted = (now - then).astype(np.float64)
+        return when, counted * pitch / self.window
 
 
 @dataclass(frozen=True)

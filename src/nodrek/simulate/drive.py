@@ -44,9 +44,7 @@ def steady_drive(speed: float, curvature: float, duration: float, step: float = 
     return Drive(t, speed * t, speed * one, 0.0 * one, curvature * one)
 
 
-def drive_road(
-    road: Road, driver: Driver, duration: float, rng: np.random.Generator, step: float = 0.01
-) -> Drive:
+def drive_road(road: Road, driver: Driver, duration: float, rng: np.random.Generator, step: float = 0.01) -> Drive:
     """Drive `road` for `duration` s as fast as limits, bends and the driver allow."""
     with np.errstate(divide="ignore"):
         bend_limit = np.sqrt(driver.lateral / np.maximum(np.abs(road.curvature), 1e-6))
@@ -93,8 +91,7 @@ def _limit_growth(squares: Array, step: float) -> None:
     values = squares.tolist()
     for i in range(1, len(values)):
         allowed = values[i - 1] + step
-        if values[i] > allowed:
-            values[i] = allowed
+        values[i] = min(values[i], allowed)
     squares[:] = values
 
 

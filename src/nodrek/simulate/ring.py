@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -73,7 +74,7 @@ def edge_times(t: Array, turns: Array, angles: Array) -> tuple[Array, np.ndarray
     bounds = np.concatenate([[0], breaks, [turns.size - 1]])
     times: list[Array] = []
     which: list[np.ndarray] = []
-    for lo, hi in zip(bounds[:-1], bounds[1:], strict=True):
+    for lo, hi in pairwise(bounds):
         seg_t, seg = t[lo : hi + 1], turns[lo : hi + 1]
         low, high = min(seg[0], seg[-1]), max(seg[0], seg[-1])
         whole = np.arange(np.floor(low), np.floor(high) + 1)

@@ -1,14 +1,14 @@
 """Scenario files: TOML by name (shipped) or by path → `Scenario`.
 
-    title = "..."          seed = 7        duration_s = 180      road = "town"
-    [car]                  any field of `Car`, driven = "front"
-    [driver]               any field of `Driver`
-    [ring]                 teeth, pitch_error, swing
-    [sensor]               kind = "active" | "coil", and its fields
-    [control_unit]         kind = "span" | "last" | "count" | "smoothed", and its fields
-    [logger]               any field of `Logger`
-    [names]                FL = "Wheel speed FL", …
-    [[fault]]              corner, cause, and the fields of `SimulatedFault`
+title = "..."          seed = 7        duration_s = 180      road = "town"
+[car]                  any field of `Car`, driven = "front"
+[driver]               any field of `Driver`
+[ring]                 teeth, pitch_error, swing
+[sensor]               kind = "active" | "coil", and its fields
+[control_unit]         kind = "span" | "last" | "count" | "smoothed", and its fields
+[logger]               any field of `Logger`
+[names]                FL = "Wheel speed FL", …
+[[fault]]              corner, cause, and the fields of `SimulatedFault`
 """
 
 from __future__ import annotations
@@ -33,6 +33,7 @@ from nodrek.simulate.sensor import ActiveSensor, CoilSensor
 
 LARGEST_FILE = 256 * 1024
 LONGEST_S = 24 * 3600.0
+LARGEST_NUMBER = 1e9
 SENSORS = {"active": ActiveSensor, "coil": CoilSensor}
 CONTROL_UNITS = {"span": SpanOfEdges, "last": LastPeriod, "count": CountPerWindow, "smoothed": SmoothedSpan}
 UNITS = ("km/h", "mph", "m/s")
@@ -51,9 +52,7 @@ def load_scenario(name: str) -> Scenario:
     else:
         path = Path(name)
         if not path.is_file():
-            raise BadRequest(
-                f'There is no scenario "{name}": use {", ".join(shipped())}, or the path of a TOML file.'
-            )
+            raise BadRequest(f'There is no scenario "{name}": use {", ".join(shipped())}, or the path of a TOML file.')
         if path.stat().st_size > LARGEST_FILE:
             raise BadRequest(f"{name} is too large for a scenario: choose the right file.")
         try:
@@ -112,7 +111,8 @@ def _fault(data: Any, index: int, where: str) -> SimulatedFault:
     cause = _one_of(values.pop("cause", None), tuple(Cause), f"{place}: cause", Cause)
     if "trigger" in values:
         values["trigger"] = _one_of(values["trigger"], tuple(Trigger), f"{place}: trigger", Trigger)
-    return _fill(SimulatedFault(corner, cause), values, place)
+    fault: SimulatedFault = _fill(SimulatedFault(corner, cause), values, place)
+    return fault
 
 
 def _part(data: Mapping[str, Any], key: str, kinds: Mapping[str, type], usual: str, where: str) -> Any:
@@ -130,16 +130,21 @@ def _fill(base: Any, values: Any, where: str) -> Any:
     for key, value in values.items():
         if key not in known or key in ("tyres", "inner"):
             raise BadRequest(f"{where} has no setting {key!r}: it knows {', '.join(sorted(known))}.")
-        old = getattr(base, key)
-        if isinstance(old, tuple):
-            value = tuple(value) if isinstance(value, list) else value
-        elif isinstance(old, bool) or isinstance(old, str):
-            if not isinstance(value, type(old)):
-                raise BadRequest(f"{where}: {key} must be of the kind {type(old).__name__}.")
-        elif isinstance(value, bool) or not isinstance(value, (int, float)) or not abs(value) < 1e9:
-            raise BadRequest(f"{where}: {key} must be a number.")
-        out[key] = int(value) if isinstance(old, int) and not isinstance(old, bool) else value
+        out[key] = _like(getattr(base, key), value, f"{where}: {key}")
     return replace(base, **out)
+
+
+def _like(usual: Any, value: Any, where: str) -> Any:
+    """`value` as the kind of thing that `usual` is."""
+    if isinstance(usual, tuple):
+        return tuple(value) if isinstance(value, list) else value
+    if isinstance(usual, (bool, str)):
+        if not isinstance(value, type(usual)):
+            raise BadRequest(f"{where} must be of the kind {type(usual).__name__}.")
+        return value
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or not abs(value) < LARGEST_NUMBER:
+        raise BadRequest(f"{where} must be a number.")
+    return int(value) if isinstance(usual, int) else value
 
 
 def _number(data: Mapping[str, Any], key: str, low: float, high: float, usual: float, where: str) -> float:

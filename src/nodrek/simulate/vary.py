@@ -119,7 +119,9 @@ def draw_fault(cause: Cause, seed: int) -> SimulatedFault:
         return replace(base, size=float(rng.uniform(0.6, 1.2)))
     if cause is Cause.BROKEN_LEAD:
         trigger = Trigger.BUMPS if rng.random() < 0.4 else Trigger.NONE
-        return replace(base, per_minute=float(rng.uniform(2, 12)), length_s=float(rng.uniform(0.05, 0.4)), trigger=trigger)
+        return replace(
+            base, per_minute=float(rng.uniform(2, 12)), length_s=float(rng.uniform(0.05, 0.4)), trigger=trigger
+        )
     if cause is Cause.FROZEN:
         value = float(rng.choice((655.35, 255.99, 30.0, 17.3))) / 3.6
         return replace(base, value=value, from_s=0.0 if rng.random() < 0.5 else 40.0)

@@ -56,9 +56,7 @@ def find_dropouts(motion: CornerMotion, usable: Usable) -> Dropouts:
     return Dropouts(start, stop, depth, seconds, braking)
 
 
-def silence_breaks(
-    channels: Mapping[Corner, WheelChannel], usable: Usable
-) -> dict[Corner, Array]:
+def silence_breaks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict[Corner, Array]:
     """Corrections (0, or NaN: do not listen) that keep a broken signal from accusing its mates.
 
     While one corner reads nothing, the left/right difference of its axle is nonsense and

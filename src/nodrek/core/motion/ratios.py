@@ -160,9 +160,7 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
     return out
 
 
-def _straight_level(
-    yaw: Array, speed: Array, per_stretch: int
-) -> tuple[float, float, np.ndarray]:
+def _straight_level(yaw: Array, speed: Array, per_stretch: int) -> tuple[float, float, np.ndarray]:
     """Left−right level of straight running: its value, its 1 sigma, and which blocks are straight.
 
     The mode is found where most values lie closest (half-sample mode; Robertson & Cryer
@@ -188,9 +186,7 @@ def _straight_level(
     return float(np.mean(yaw[straight])), sigma, straight
 
 
-def _intercept(
-    values: Array, columns: list[Array], use: np.ndarray, per_stretch: int
-) -> tuple[float, float]:
+def _intercept(values: Array, columns: list[Array], use: np.ndarray, per_stretch: int) -> tuple[float, float]:
     """Robust intercept of a linear model and its 1 sigma: Huber weights, four rounds."""
     design = np.column_stack([np.ones(values.size), *columns])[use]
     wanted = values[use]
@@ -222,7 +218,7 @@ def _scatter_of_mean(values: Array, per_stretch: int) -> float:
     if known.size < 2:
         return 0.01
     if count < 4:
-        return float(np.std(known)) / np.sqrt(max(1, count)) + 1e-5
+        return float(np.std(known) / np.sqrt(max(1, count)) + 1e-5)
     blocks = values[: count * per_stretch].reshape(count, per_stretch)
     size = np.sum(~np.isnan(blocks), axis=1)
     sums = np.nansum(blocks - np.mean(known), axis=1)

@@ -133,9 +133,7 @@ def _equalise(table: Mapping[Corner, Array], rate: float) -> _Equalised:
     count = next(iter(table.values())).size
     yaw_size = max(3, round(YAW_SECONDS * rate))
     slow_size = max(5, round(SLOW_SECONDS * rate))
-    pairs = [
-        table[left] - table[left.mate] for left in (Corner.FL, Corner.RL) if left in table and left.mate in table
-    ]
+    pairs = [table[left] - table[left.mate] for left in (Corner.FL, Corner.RL) if left in table and left.mate in table]
     yaw = np.zeros(count)
     if pairs:
         # axles may differ by a steady amount (one odd tyre): share it out before pooling
@@ -150,9 +148,7 @@ def _equalise(table: Mapping[Corner, Array], rate: float) -> _Equalised:
     return _Equalised(yaw, slow, {c: level[c] - slow[c] for c in level})
 
 
-def _one_corner(
-    channel: WheelChannel, own_log: Array, shared: _Equalised, usable: Usable
-) -> CornerMotion:
+def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usable: Usable) -> CornerMotion:
     corner = channel.corner
     side = (0.5 if corner.is_left else -0.5) * shared.yaw
     others = [values for c, values in shared.fast.items() if c is not corner]
@@ -233,12 +229,14 @@ def _share_noise(motions: dict[Corner, CornerMotion]) -> dict[Corner, CornerMoti
     """A corner full of dips looks noisy; its mates tell how noisy a sound one is here."""
     if len(motions) < 3:
         return motions
-    typical = np.array([np.median(m.noise[np.isfinite(m.noise)]) if np.isfinite(m.noise).any() else np.nan
-                        for m in motions.values()])
+    typical = np.array(
+        [np.median(m.noise[np.isfinite(m.noise)]) if np.isfinite(m.noise).any() else np.nan for m in motions.values()]
+    )
     shared = float(np.nanmedian(typical)) if np.isfinite(typical).any() else np.nan
     out = {}
     for (corner, motion), own in zip(motions.items(), typical, strict=True):
-        if np.isfinite(own) and own > 1.5 * shared:
-            motion = replace(motion, noise=np.maximum(motion.noise * (1.5 * shared / own), LEAST_NOISE))
         out[corner] = motion
+        if np.isfinite(own) and own > 1.5 * shared:
+            quieter = np.maximum(motion.noise * (1.5 * shared / own), LEAST_NOISE)
+            out[corner] = replace(motion, noise=quieter)
     return out

@@ -80,9 +80,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         at = np.clip((channel.times / GRID_STEP).astype(np.int64), 0, grid.size - 1)
         near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
         masks[corner] = ~near & ~channel.invalid
-    return Usable(
-        grid, vehicle, masks, dead, since, frozen, stuck, float(moving.sum() * GRID_STEP)
-    )
+    return Usable(grid, vehicle, masks, dead, since, frozen, stuck, float(moving.sum() * GRID_STEP))
 
 
 def _hold(channel: WheelChannel, grid: Array) -> Array:
@@ -92,7 +90,7 @@ def _hold(channel: WheelChannel, grid: Array) -> Array:
     out = channel.speed[safe].copy()
     stale = (index < 0) | (grid - channel.times[safe] > 2.0)
     out[stale] = np.nan
-    return out
+    return np.asarray(out)
 
 
 def _vehicle_speed(speeds: Array) -> Array:
@@ -103,7 +101,8 @@ def _vehicle_speed(speeds: Array) -> Array:
     ordered = np.sort(np.where(np.isnan(speeds), -1.0, speeds), axis=0)[::-1]
     present = np.sum(ordered >= 0, axis=0)
     second = ordered[min(1, ordered.shape[0] - 1)]
-    return np.maximum(np.where(present >= 3, second, ordered[0]), 0.0)
+    vehicle: Array = np.maximum(np.where(present >= 3, second, ordered[0]), 0.0)
+    return vehicle
 
 
 def _constant_runs(channel: WheelChannel) -> tuple[Array, Array]:
@@ -118,9 +117,7 @@ def _constant_runs(channel: WheelChannel) -> tuple[Array, Array]:
     return start[keep], end[keep]
 
 
-def _frozen_mask(
-    runs: tuple[Array, Array], grid: Array, others: list[Array]
-) -> npt.NDArray[np.bool_]:
+def _frozen_mask(runs: tuple[Array, Array], grid: Array, others: list[Array]) -> npt.NDArray[np.bool_]:
     """Grid points inside a constant stretch during which some other corner's speed changed."""
     mask = np.zeros(grid.size, dtype=bool)
     for start, end in zip(*runs, strict=True):

@@ -159,8 +159,6 @@ def find_arcs(ring: RingFold) -> tuple[LowArc, ...]:
         # its flanks belong to the dip: one bin more on each side counts for the area
         area = float(np.take(missing, range(lo - 1, hi + 1), mode="wrap").sum()) / PROFILE_BINS
         centre = float(np.sum((np.arange(lo, hi) + 0.5) * weight) / weight.sum() + start)
-        arcs.append(
-            LowArc((centre / PROFILE_BINS) % 1.0, (hi - lo) / PROFILE_BINS, area, float(weight.max()))
-        )
+        arcs.append(LowArc((centre / PROFILE_BINS) % 1.0, (hi - lo) / PROFILE_BINS, area, float(weight.max())))
     arcs.sort(key=lambda arc: -arc.area)
     return tuple(arc for arc in arcs if arc.area > 0.25 * arcs[0].area)

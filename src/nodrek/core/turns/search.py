@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -79,7 +80,7 @@ def find_stretches(motion: CornerMotion) -> list[Stretch]:
     # further cuts of even length inside a long piece
     out = []
     change = np.concatenate([[0], np.flatnonzero(np.diff(piece)) + 1, [piece.size]])
-    for lo, hi in zip(change[:-1], change[1:], strict=True):
+    for lo, hi in pairwise(change):
         metres = float(motion.path[hi - 1] - motion.path[lo])
         if metres < SHORTEST_M:
             continue
@@ -87,7 +88,7 @@ def find_stretches(motion: CornerMotion) -> list[Stretch]:
         marks = motion.path[lo] + metres * np.arange(parts + 1) / parts
         cuts = np.searchsorted(motion.path[lo:hi], marks) + lo
         cuts[-1] = hi
-        out += [Stretch(int(a), int(b), metres / parts) for a, b in zip(cuts[:-1], cuts[1:], strict=True)]
+        out += [Stretch(int(a), int(b), metres / parts) for a, b in pairwise(cuts)]
     return out
 
 
@@ -128,7 +129,7 @@ def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
     def look(delay: float, by_mates: bool) -> None:
         nonlocal best
         path = rolled_path(motion, delay, by_mates)
-        powers = sum((whitened(_binned(path, weights, s, size)) for s in stretches), start=np.zeros(1))
+        powers: Array = np.add.reduce([whitened(_binned(path, weights, s, size)) for s in stretches])
         total = np.zeros(fine.size)
         for k in range(1, HARMONICS[-1] + 1):
             total += powers[np.round(k * fine / step).astype(np.int64)]
@@ -173,7 +174,8 @@ def _binned(path: Array, weights: Array, stretch: Stretch, size: int) -> Array:
     used = w != 0.0
     w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
     index = ((x - x.min()) / BIN_M).astype(np.int64)
-    return np.bincount(np.minimum(index, size - 1), weights=w, minlength=size)
+    out: Array = np.bincount(np.minimum(index, size - 1), weights=w, minlength=size).astype(np.float64)
+    return out
 
 
 def whitened(series: Array) -> Array:

@@ -68,7 +68,7 @@ def _limit(exam: Examination, corner: Corner) -> float:
 
 
 def times_words(count: int) -> str:
-    """"once", "twice", "7 times"."""
+    """ "once", "twice", "7 times"."""
     return {1: "once", 2: "twice"}.get(count, f"{count} times")
 
 
@@ -83,7 +83,7 @@ def _breaks(exam: Examination, corner: Corner, dropouts: Dropouts, silence_only:
     times = motion.times[dropouts.start[index]]
     first = np.concatenate([[True], np.diff(times) > TOGETHER_S])
     group = np.cumsum(first) - 1
-    out = index[first].copy()
+    out: np.ndarray = index[first].copy()
     for g in range(out.size):
         members = index[group == g]
         out[g] = members[np.argmin(dropouts.depth[members])]

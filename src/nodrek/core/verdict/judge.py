@@ -88,6 +88,6 @@ def _warnings(exam: Examination) -> list[str]:
     missing = [c for c in Corner if c not in exam.log.channels]
     if missing:
         out.append(f"No wheel speed for {', '.join(missing)}: the other corners are compared without.")
-    if 2 <= len(exam.log.corners) and len(exam.compared) < 2:
+    if len(exam.log.corners) >= 2 and len(exam.compared) < 2:
         out.append("Fewer than two corners read anything, so nothing could be compared with them.")
     return out

@@ -20,4 +20,4 @@ def ratio_odds(value: float, even_at: float, steepness: float) -> float:
     """Confidence one half at `even_at`, growing with the logarithm of value over it."""
     if value <= 0.0:
         return 0.0
-    return 1.0 / (1.0 + (even_at / value) ** steepness)
+    return float(1.0 / (1.0 + (even_at / value) ** steepness))

@@ -32,7 +32,7 @@ AIR_GAP_SPEED = 8.0 / 3.6
 def could_see(exam: Examination, corner: Corner) -> dict[Fault, float]:
     """Probability by fault that the smallest one worth finding would have been found."""
     if corner not in exam.motions:
-        return {f: 0.0 for f in _FAULTS}
+        return dict.fromkeys(_FAULTS, 0.0)
     damage, swing = _turn_power(exam, corner)
     return {
         Fault.RING_DAMAGE: damage,

@@ -31,6 +31,9 @@ EVEN_SHORTFALL = 0.006
 """ln ratio by which a ring that lost an edge may read low (one edge of 100 is 0.01)."""
 LEAK = 0.15
 """Share of the loudest ring's pattern that may be left in its mates' reference."""
+LEAST_DIPS = 8
+DIP_SCORE, DIP_DEPTH = -4.0, -0.02
+"""Noise units and ln deviation from which a single sample counts as a dip."""
 LARGEST_RUNOUT = 0.028
 NULL_FACTOR = 1.8
 RUNOUT_NULL_FACTOR = 2.3
@@ -58,8 +61,8 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
                 f"The {corner.words} ring reads low at the same place of every turn: "
                 f"{_teeth_words(lost)} lost, or a crack. {_how_often(seen, looked)}",
                 {
-                    "turns_with_dip": seen,
-                    "turns_looked_at": looked,
+                    "turns_in_line": seen,
+                    "turns_that_dip": looked,
                     "teeth_lost": lost,
                     "dip_percent": round(100.0 * arc.depth, 1),
                     "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
@@ -116,21 +119,21 @@ def turn_result(exam: Examination, corner: Corner) -> TurnResult:
 
 
 def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
-    """Turns in which the log looked at the deepest arc, and those of them that dip there."""
+    """Of the turns that dip anywhere: how many dip at the deepest arc, and how many there are."""
     ring, motion = exam.rings[corner], exam.motions[corner]
     if ring.fold is None or not ring.arcs:
         return 0, 0
     arc = ring.arcs[0]
     turns = ring.fold.turns
-    off = np.mod(turns - arc.centre + 0.5, 1.0) - 0.5
-    near = (np.abs(off) < arc.width / 2) & ~np.isnan(motion.deviation)
-    number = np.floor(turns[near] - arc.centre + 0.5).astype(np.int64)
+    with np.errstate(invalid="ignore"):
+        dips = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH) & ~np.isnan(turns)
+    # turns counted from the far side of the ring, so that the arc is never cut in two
+    number = np.floor(turns[dips] - arc.centre + 0.5).astype(np.int64)
     if not number.size:
         return 0, 0
-    first, start = np.unique(number, return_index=True)
-    deepest = np.minimum.reduceat(motion.deviation[near], start)
-    limit = np.minimum.reduceat(-2.0 * motion.noise[near], start)
-    return int(np.sum(deepest < limit)), int(first.size)
+    off = np.abs(np.mod(turns[dips] - arc.centre + 0.5, 1.0) - 0.5)
+    at_place = np.unique(number[off < arc.width / 2 + 0.04])
+    return int(at_place.size), int(np.unique(number).size)
 
 
 def _damage_confidence(exam: Examination, corner: Corner, ring: RingEvidence, folded: RingFold) -> float:
@@ -165,9 +168,9 @@ def _strength(exam: Examination, corner: Corner, folded: RingFold) -> float:
 
 
 def _how_often(seen: int, looked: int) -> str:
-    if 2 * seen >= looked:
-        return f"The dip lines up with the wheel {seen} turns out of {looked} that the log looked at."
-    return f"Single turns are too coarse to show it; {looked} turns laid over each other do."
+    if looked >= LEAST_DIPS and 2 * seen >= looked:
+        return f"The dips line up with the wheel in {seen} of the {looked} turns that have one."
+    return "Single turns are too coarse to show it; all turns laid over each other do."
 
 
 def _teeth_words(lost: int) -> str:

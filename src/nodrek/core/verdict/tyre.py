@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import passes
 
@@ -92,7 +92,9 @@ def _best_pattern(exam: Examination) -> _Pattern | None:
         return None
     rho = np.array([exam.ratios[c].log_ratio for c in corners])
     sigma = max(exam.ratios[c].sigma for c in corners)
-    patterns = [((c,), np.array([float(k is c) for k in corners])) for c in corners]
+    patterns: list[tuple[tuple[Corner, ...], Array]] = [
+        ((c,), np.array([float(k is c) for k in corners])) for c in corners
+    ]
     front = tuple(c for c in corners if c.is_front)
     if len(corners) == 4:
         patterns.append((front, np.array([float(c.is_front) for c in corners])))

@@ -29,10 +29,10 @@ def present_drive(session: Session, speed_factor: float, speed_unit: str) -> Dri
     for corner in order:
         prominent = corner is session.corner
         channel = answer.log.channels[corner]
-        speeds.append(Trace(corner, *_thin(channel.times, channel.speed * speed_factor, window), prominent))
+        speeds.append(_trace(corner, channel.times, channel.speed * speed_factor, window, prominent))
         if corner in answer.examination.motions:
             x, y = _deviation_line(answer, corner)
-            deviations.append(Trace(corner, *_thin(x, y, window), prominent))
+            deviations.append(_trace(corner, x, y, window, prominent))
     limited = session.part is not None
     return DriveScreen(
         speeds=tuple(speeds),
@@ -83,7 +83,9 @@ def _deviation_range(answer: Answer) -> tuple[float, float]:
         if known.size:
             low = min(low, 1.15 * float(np.quantile(known, 0.001)))
             high = max(high, 1.15 * float(np.quantile(known, 0.999)))
-    return max(low, -105.0), min(high, 60.0)
+    low, high = max(low, -105.0), min(high, 60.0)
+    # room below for the marks of the dropouts
+    return low - 0.12 * (high - low), high
 
 
 @lru_cache(maxsize=4)
@@ -108,22 +110,20 @@ def _dropout_times(answer: Answer, corner: Corner, window: tuple[float, float]) 
     return [float(t) for t in shown[::step]]
 
 
-def _thin(times: Array, values: Array, window: tuple[float, float]) -> tuple[Array, Array]:
+def _trace(corner: Corner, times: Array, values: Array, window: tuple[float, float], prominent: bool) -> Trace:
     """Lowest and highest value per column of the visible stretch, in the order they come.
 
     NaN breaks the line where nothing is known.
     """
-    lo, hi = np.searchsorted(times, window)
-    lo, hi = max(lo - 1, 0), min(hi + 1, times.size)
-    x, y = times[lo:hi], values[lo:hi]
+    first, last = np.searchsorted(times, window)
+    first, last = max(first - 1, 0), min(last + 1, times.size)
+    x, y = times[first:last], values[first:last]
     if x.size <= 2 * COLUMNS:
-        return x, y
+        return Trace(corner, x, y, prominent)
     edges = np.linspace(0, x.size, COLUMNS + 1).astype(np.int64)[:-1]
-    known = np.isnan(y)
-    low = np.minimum.reduceat(np.where(known, np.inf, y), edges)
-    high = np.maximum.reduceat(np.where(known, -np.inf, y), edges)
+    unknown = np.isnan(y)
+    low = np.minimum.reduceat(np.where(unknown, np.inf, y), edges)
+    high = np.maximum.reduceat(np.where(unknown, -np.inf, y), edges)
     empty = ~np.isfinite(low)
     low[empty] = high[empty] = np.nan
-    out_x = np.repeat(x[edges], 2)
-    out_y = np.column_stack([high, low]).ravel()
-    return out_x, out_y
+    return Trace(corner, np.repeat(x[edges], 2), np.column_stack([high, low]).ravel(), prominent, True)

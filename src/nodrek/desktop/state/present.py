@@ -30,6 +30,7 @@ from nodrek.desktop.state.words import (
     headline,
     minutes_words,
     percent,
+    signed_percent,
     sureness,
     worth_of_clean,
 )
@@ -98,11 +99,13 @@ def _plan(session: Session, units: Units) -> PlanScreen:
     cards = []
     for corner in Corner:
         if answer is None:
-            cards.append(CornerCard(corner, corner.words.capitalize(), "no log", "", UNKNOWN_SIGN, False))
+            cards.append(CornerCard(corner, corner.words.capitalize(), "no log", "", "", UNKNOWN_SIGN, False, False))
         elif corner in answer.log.corners:
             cards.append(_card(answer, corner, corner is session.corner))
         else:
-            cards.append(CornerCard(corner, corner.words.capitalize(), "not in the log", "", UNKNOWN_SIGN, False))
+            cards.append(
+                CornerCard(corner, corner.words.capitalize(), "not in the log", "", "", UNKNOWN_SIGN, False, False)
+            )
     details = _details(answer, session.corner, units) if answer else ()
     return PlanScreen(tuple(cards), details, session.corner.words.capitalize() if answer else "")
 
@@ -111,12 +114,12 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
     finding = leading(answer.analysis, corner)
     sign = sign_of(answer.analysis, corner)
     if finding is not None:
-        state = f"{SHORT[finding.fault]}, {percent(finding.confidence)}"
+        state, odds = SHORT[finding.fault], f"{percent(finding.confidence)} sure"
     else:
-        state = "reads well" if sign.glyph is Glyph.EVEN else "not enough seen"
+        state, odds = ("reads well" if sign.glyph is Glyph.EVEN else "too little seen"), ""
     result = answer.analysis.corners[corner]
-    ratio = f"{100 * (result.ratio - 1):+.2f} %" if result.ratio == result.ratio else ""
-    return CornerCard(corner, corner.words.capitalize(), state, ratio, sign, chosen)
+    ratio = f"{signed_percent(result.ratio)} %" if result.ratio == result.ratio else ""
+    return CornerCard(corner, corner.words.capitalize(), state, odds, ratio, sign, chosen, True)
 
 
 def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, str], ...]:
@@ -124,8 +127,8 @@ def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, s
     channel = answer.log.channels[corner]
     rows = [("Column", channel.name)]
     if result.ratio == result.ratio:
-        low, high = 100 * (result.ratio_low - 1), 100 * (result.ratio_high - 1)
-        rows.append(("Against the others", f"{low:+.2f} to {high:+.2f} %"))
+        low, high = signed_percent(result.ratio_low), signed_percent(result.ratio_high)
+        rows.append(("Against the others", f"{low} to {high} %"))
     rows.append(("Dropouts", str(result.dropouts)))
     if result.wake_up == result.wake_up:
         rows.append(("Wakes up at", f"{result.wake_up * units.speed_factor:.1f} {units.speed}"))
@@ -135,8 +138,8 @@ def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, s
 
 def _answer(session: Session) -> AnswerScreen | None:
     if session.error is not None:
-        lines = ("The result before it stays below.",) if session.answer else ()
-        return AnswerScreen("This log cannot be used", "", (session.error, *lines), (), UNKNOWN_SIGN, True)
+        kept = ("The result before it stays below.",) if session.answer else ()
+        return AnswerScreen("This log cannot be used", "", (session.error, *kept), (), UNKNOWN_SIGN, True)
     if session.answer is None:
         return None
     analysis = session.answer.analysis

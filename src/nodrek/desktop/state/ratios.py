@@ -8,6 +8,7 @@ from itertools import pairwise
 from nodrek.core.model import Fault
 from nodrek.desktop.state.screen import RatioRow, RatiosScreen
 from nodrek.desktop.state.session import Session
+from nodrek.desktop.state.words import signed_percent
 
 STEPS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0)
 
@@ -21,7 +22,10 @@ def present_ratios(session: Session) -> RatiosScreen | None:
         result = answer.analysis.corners[corner]
         known = math.isfinite(result.ratio)
         value, low, high = (100.0 * (r - 1.0) for r in (result.ratio, result.ratio_low, result.ratio_high))
-        text = f"{value:+.2f} %  ({low:+.2f} to {high:+.2f})" if known else "not compared"
+        text = "not compared"
+        if known:
+            interval = f"{signed_percent(result.ratio_low)} to {signed_percent(result.ratio_high)}"
+            text = f"{signed_percent(result.ratio)} %  ({interval})"
         rows.append(
             RatioRow(
                 corner, corner.words.capitalize(), text, *((low, value, high) if known else (0.0, 0.0, 0.0)),
@@ -39,12 +43,12 @@ def present_ratios(session: Session) -> RatiosScreen | None:
     count = math.floor(span / step)
     ticks = tuple((i * step, f"{i * step:+g}" if i else "0") for i in range(-count, count + 1))
     teeth = answer.examination.vehicle.teeth or 48
-    marks = [
+    explanations = [
         (0.4, "a sound set stays inside"), (-0.4, ""),
         (100.0 / teeth, f"one tooth more of {teeth}"), (-100.0 / teeth, "one tooth less"),
         (3.0, "worn out against new"), (-3.0, "new against worn out"),
     ]  # fmt: skip
-    marks = _apart([m for m in sorted(marks) if abs(m[0]) < 0.98 * span], span)
+    marks = _apart([m for m in sorted(explanations) if abs(m[0]) < 0.98 * span], span)
     return RatiosScreen(tuple(rows), span, ticks, marks, _sentence(session), empty)
 
 
@@ -61,4 +65,6 @@ def _sentence(session: Session) -> str:
     for finding in session.answer.analysis.findings:
         if finding.fault in (Fault.TYRE_SIZE, Fault.RING_COUNT) and finding.confidence >= 0.5:
             return finding.summary
-    return "Speed of each corner against what the others say, in per cent; the bar is where the truth lies 19 times of 20."
+    return (
+        "Speed of each corner against what the others say, in per cent; the bar is where the truth lies 19 times of 20."
+    )

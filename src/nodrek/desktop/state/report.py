@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nodrek.desktop.state.words import clean_headline, headline, sureness, worth_of_clean
+from nodrek.desktop.state.words import clean_headline, headline, signed_percent, sureness, worth_of_clean
 from nodrek.jobs.analyze import Answer
 
 
@@ -10,12 +10,12 @@ def answer_lines(answer: Answer) -> list[str]:
     """Log, findings with their sureness, ratios."""
     analysis = answer.analysis
     lines = [answer.source.path.name]
-    for finding in analysis.findings:
-        lines.append(f"{headline(finding)}. {sureness(finding.confidence)}. {finding.summary}")
+    lines += [f"{headline(f)}. {sureness(f.confidence)}. {f.summary}" for f in analysis.findings]
     if not analysis.findings:
-        lines.append(f"{clean_headline(analysis.verdict)}. {worth_of_clean({c.value: r for c, r in analysis.corners.items()})}")
+        corners = {c.value: r for c, r in analysis.corners.items()}
+        lines.append(f"{clean_headline(analysis.verdict)}. {worth_of_clean(corners)}")
     for corner, result in analysis.corners.items():
         if result.ratio == result.ratio:
-            low, high = 100 * (result.ratio_low - 1), 100 * (result.ratio_high - 1)
-            lines.append(f"{corner}: {low:+.2f} to {high:+.2f} % against the others")
+            low, high = signed_percent(result.ratio_low), signed_percent(result.ratio_high)
+            lines.append(f"{corner}: {low} to {high} % against the others")
     return lines

@@ -55,9 +55,11 @@ class CornerCard:
     corner: Corner
     name: str
     state: str
+    odds: str
     ratio: str
     sign: RingSign
     chosen: bool
+    known: bool
 
 
 @dataclass(frozen=True)
@@ -96,6 +98,7 @@ class Trace:
     x: Any
     y: Any
     prominent: bool
+    thinned: bool = False
 
 
 @dataclass(frozen=True, eq=False)

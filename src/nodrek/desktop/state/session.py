@@ -44,9 +44,7 @@ class Session:
 
 def begin(session: Session, path: Path, part: tuple[float, float] | None = None) -> Session:
     """A job starts on `path`; what is on screen stays until it ends."""
-    return replace(
-        session, revision=session.revision + 1, path=path, busy=Busy(), error=None, part=part
-    )
+    return replace(session, revision=session.revision + 1, path=path, busy=Busy(), error=None, part=part)
 
 
 def progress(session: Session, revision: int, share: float, doing: str, since_s: float) -> Session:
@@ -74,9 +72,7 @@ def fail(session: Session, revision: int, sentence: str) -> Session:
     """The job failed: the sentence stands where the result would; the last result stays."""
     if revision != session.revision:
         return session
-    return replace(
-        session, error=sentence, busy=None, part=session.part if session.answer else None
-    )
+    return replace(session, error=sentence, busy=None, part=session.part if session.answer else None)
 
 
 def cancel(session: Session) -> Session:
@@ -115,9 +111,7 @@ def mark_angle(session: Session, turn: float, angle: float) -> Session:
     marks, window = moments_of_angle(session.answer, session.corner, turn, angle)
     if not marks:
         return session
-    return replace(
-        session, marked=angle, marks=marks, window=window, view=View.DRIVE, came_from_turns=True
-    )
+    return replace(session, marked=angle, marks=marks, window=window, view=View.DRIVE, came_from_turns=True)
 
 
 def go_back(session: Session) -> Session:

@@ -73,7 +73,9 @@ def _raster(answer: Answer, corner: Corner, span: float) -> RasterScreen | None:
     levels[np.isnan(percent)] = 0
     count = round(raster.turns_per_row * raster.cells.shape[0])
     each = round(raster.turns_per_row, 1)
-    caption = f"{count} turns, {each:g} in a row" if each > 1 else f"{count} turns"
+    caption = f"{count} turns downwards"
+    if each > 1:
+        caption += f", {each:g} to a row"
     return RasterScreen(
         corner=corner,
         title=corner.words.capitalize(),
@@ -94,8 +96,14 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
     arcs = result.turn.arcs
     text, caption = "", "even all round" if result.turn.locked or ring.fold.null < 0.01 else "nothing repeats"
     if arcs:
-        depth = next((f.evidence.get("dip_percent") for f in answer.analysis.findings
-                      if corner in f.corners and "dip_percent" in f.evidence), None)
+        depth = next(
+            (
+                f.evidence.get("dip_percent")
+                for f in answer.analysis.findings
+                if corner in f.corners and "dip_percent" in f.evidence
+            ),
+            None,
+        )
         lost = sum(a.teeth or 0 for a in arcs)
         text = "1 tooth" if lost == 1 else f"{lost} teeth"
         caption = f"reads {depth:.0f} % low here" if depth is not None else "reads low here"

@@ -31,7 +31,7 @@ SHORT = {
 
 
 def where_words(finding: Finding) -> str:
-    """"Rear left", or "Front axle"."""
+    """ "Rear left", or "Front axle"."""
     corners = finding.corners
     if len(corners) == 2 and corners[0].mate is corners[1]:
         return "Front axle" if corners[0].is_front else "Rear axle"
@@ -88,8 +88,14 @@ def advice_for_more(corners: dict[str, CornerResult]) -> str:
     return "Log two minutes of straight driving at a steady 50 km/h or more."
 
 
+def signed_percent(ratio: float) -> str:
+    """A ratio as per cent over one, with sign and two digits, and no minus zero."""
+    value = round(100.0 * (ratio - 1.0), 2) + 0.0
+    return f"{value:+.2f}"
+
+
 def minutes_words(seconds: float) -> str:
-    """"3:20 min"."""
+    """ "3:20 min"."""
     whole = round(seconds)
     if whole >= 3600:
         return f"{whole // 3600}:{whole % 3600 // 60:02d} h"

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import pyqtgraph as pg
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import DriveScreen, Trace
@@ -37,7 +37,7 @@ class DriveView(QWidget):
         self.deviations.setXLink(self.speeds)
         self.speeds.sigXRangeChanged.connect(self._moved)
         self._lines: dict[tuple[str, Corner], pg.PlotDataItem] = {}
-        self._names: dict[Corner, pg.TextItem] = {}
+        self._key = CornerKey()
         self._drops: dict[Corner, pg.PlotDataItem] = {}
         self._extras: list[tuple[pg.PlotWidget, object]] = []
         self._part = QLabel()
@@ -69,7 +69,11 @@ class DriveView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
-        layout.addWidget(self._top)
+        heading = QHBoxLayout()
+        heading.addWidget(self._top)
+        heading.addStretch(1)
+        heading.addWidget(self._key)
+        layout.addLayout(heading)
         layout.addWidget(self.speeds, 5)
         layout.addWidget(self._bottom)
         layout.addWidget(self.deviations, 6)
@@ -78,14 +82,16 @@ class DriveView(QWidget):
     def show_drive(self, screen: DriveScreen, look: Look) -> None:
         self._updating = True
         restyle = look is not self._look
-        rescale = self._screen is None or self._screen.whole != screen.whole or (
-            self._screen.speed_range != screen.speed_range
+        rescale = (
+            self._screen is None
+            or self._screen.whole != screen.whole
+            or (self._screen.speed_range != screen.speed_range)
         )
         self._screen, self._look = screen, look
         if restyle:
             for plot in (self.speeds, self.deviations):
                 _style(plot, look)
-        self._top.setText(f"Speed, {screen.speed_unit}")
+        self._top.setText(f"Speed, {screen.speed_unit}, against time, min:s")
         self._bottom.setText("Deviation from what the other corners say, %")
         self._draw_lines("speed", self.speeds, screen.speeds, look)
         self._draw_lines("deviation", self.deviations, screen.deviations, look)
@@ -97,7 +103,7 @@ class DriveView(QWidget):
             for plot in (self.speeds, self.deviations):
                 plot.setLimits(xMin=screen.whole[0], xMax=screen.whole[1], minXRange=0.2)
         self.speeds.setXRange(*screen.window, padding=0)
-        self._place_names(screen, look)
+        self._key.show_key(screen.deviations or screen.speeds, look)
         self._part.setText(screen.part_text)
         self._mark.setText(screen.mark_text)
         self._mark.setVisible(bool(screen.mark_text))
@@ -127,8 +133,9 @@ class DriveView(QWidget):
             return
         low, high = self._screen.window
         middle, half = (low + high) / 2, (high - low) * factor / 2
-        self.window_wanted.emit(max(low if factor < 0 else middle - half, self._screen.whole[0]),
-                                min(middle + half, self._screen.whole[1]))
+        self.window_wanted.emit(
+            max(low if factor < 0 else middle - half, self._screen.whole[0]), min(middle + half, self._screen.whole[1])
+        )
 
     def _step(self, share: float) -> None:
         if self._screen is None:
@@ -165,7 +172,7 @@ class DriveView(QWidget):
             item = self._drops[corner]
             item.setSymbolBrush(QColor(look.corners[corner]))
             item.setSymbolPen(None)
-            level = high - (0.04 + 0.05 * row) * (high - low)
+            level = low + (0.03 + 0.05 * row) * (high - low)
             item.setData(list(times), [level] * len(times))
 
     def _draw_extras(self, screen: DriveScreen, look: Look) -> None:
@@ -189,25 +196,61 @@ class DriveView(QWidget):
         plot.addItem(item)
         self._extras.append((plot, item))
 
-    def _place_names(self, screen: DriveScreen, look: Look) -> None:
-        """Names at the right end, in place of a legend."""
-        low, high = screen.deviation_range
-        for row, trace in enumerate(sorted(screen.deviations, key=lambda t: t.corner.value)):
-            if trace.corner not in self._names:
-                self._names[trace.corner] = pg.TextItem(anchor=(0, 0.5))
-                self._names[trace.corner].setFont(font(Size.SMALL, bold=True))
-                self.deviations.addItem(self._names[trace.corner], ignoreBounds=True)
-            name = self._names[trace.corner]
-            name.setColor(QColor(look.corners[trace.corner]))
-            chosen = " ◂" if trace.prominent else ""
-            name.setText(f"{trace.corner.value}{chosen}")
-            span = screen.window[1] - screen.window[0]
-            level = low + (0.06 + 0.085 * row) * (high - low)
-            name.setPos(screen.window[0] + 0.006 * span, level)
+
+class ClockAxis(pg.AxisItem):
+    """Seconds of the log as people say them: 1:40, and tenths where they are seen."""
+
+    def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+        digits = 0 if spacing >= 1 else 1 if spacing >= 0.1 else 2
+        return [clock_words(v, digits) for v in values]
+
+
+def clock_words(seconds: float, digits: int = 0) -> str:
+    """``100.0`` → ``"1:40"``; hours only where there are some."""
+    whole = round(seconds, digits)
+    hours, rest = divmod(whole, 3600)
+    minutes, left = divmod(rest, 60)
+    width = 3 + digits if digits else 2
+    tail = f"{int(minutes):02d}:{left:0{width}.{digits}f}" if hours else f"{int(minutes)}:{left:0{width}.{digits}f}"
+    return f"{int(hours)}:{tail}" if hours else tail
+
+
+class CornerKey(QWidget):
+    """Line samples with the corners' names, the chosen one first."""
+
+    WIDTH = 62
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._traces: tuple[Trace, ...] = ()
+        self._look: Look | None = None
+        self.setFixedHeight(20)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(self.WIDTH * 4, 20)
+
+    def show_key(self, traces: tuple[Trace, ...], look: Look) -> None:
+        self._traces, self._look = tuple(sorted(traces, key=lambda t: t.corner.value)), look
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self._look is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for k, trace in enumerate(self._traces):
+            x = self.width() - self.WIDTH * (len(self._traces) - k)
+            pen = QPen(QColor(self._look.corners[trace.corner]), 3 if trace.prominent else 1.6)
+            pen.setStyle(Qt.PenStyle.SolidLine if trace.prominent else PATTERNS[trace.corner])
+            painter.setPen(pen)
+            painter.drawLine(x, 10, x + 26, 10)
+            painter.setFont(font(Size.SMALL, bold=trace.prominent))
+            painter.drawText(x + 32, 15, trace.corner.value)
 
 
 def _plot(name: str) -> pg.PlotWidget:
-    plot = pg.PlotWidget()
+    plot = pg.PlotWidget(axisItems={"bottom": ClockAxis("bottom")})
     plot.setMenuEnabled(False)
     plot.hideButtons()
     plot.setMouseEnabled(x=True, y=False)
@@ -232,7 +275,8 @@ def _style(plot: pg.PlotWidget, look: Look) -> None:
 
 def _pen(trace: Trace, look: Look) -> QPen:
     if trace.prominent:
-        return pg.mkPen(look.corners[trace.corner], width=2)
+        # an envelope of many samples a pixel is drawn thin, so that it does not become a slab
+        return pg.mkPen(look.corners[trace.corner], width=1 if trace.thinned else 1.8)
     colour = QColor(look.corners[trace.corner])
     colour.setAlpha(150)
     return pg.mkPen(colour, width=1, style=PATTERNS[trace.corner])

@@ -12,7 +12,7 @@ from nodrek.desktop.views.ring_sign import draw_ring_sign
 from nodrek.desktop.views.theme import PLAN_WIDTH, STEP, Look, Size, font
 
 RING = 62
-BODY_COLUMN = 0.36
+BODY = 68
 
 
 class VehiclePlan(QWidget):
@@ -29,11 +29,11 @@ class VehiclePlan(QWidget):
         self.setAccessibleName("Vehicle plan")
 
     def sizeHint(self) -> QSize:
-        return QSize(PLAN_WIDTH, 356)
+        return QSize(PLAN_WIDTH, 364)
 
     def show_plan(self, screen: PlanScreen, look: Look) -> None:
         self._screen, self._look = screen, look
-        said = "; ".join(f"{c.name}: {c.state} {c.ratio}".strip() for c in screen.corners)
+        said = "; ".join(f"{c.name}: {c.state} {c.odds} {c.ratio}" for c in screen.corners)
         self.setAccessibleDescription(said)
         self.update()
 
@@ -73,57 +73,72 @@ class VehiclePlan(QWidget):
             self._draw_corner(painter, card, number, self._look)
 
     def _draw_body(self, painter: QPainter, look: Look) -> None:
-        """Outline of a van-like body: a nose that is rounder than the tail."""
-        w = self.width() * 0.20
-        body = QRectF(self.width() / 2 - w / 2, 22, w, self.height() - 44)
-        path = QPainterPath(QPointF(body.left() + 6, body.bottom()))
-        path.lineTo(body.left(), body.bottom() - 8)
-        path.lineTo(body.left(), body.top() + 34)
-        path.quadTo(QPointF(body.left(), body.top()), QPointF(body.center().x(), body.top()))
-        path.quadTo(QPointF(body.right(), body.top()), QPointF(body.right(), body.top() + 34))
-        path.lineTo(body.right(), body.bottom() - 8)
-        path.lineTo(body.right() - 6, body.bottom())
+        """A van from above: bonnet, windscreen, load floor, rear doors."""
+        body = QRectF(self.width() / 2 - BODY / 2, 12, BODY, self.height() - 24)
+        path = QPainterPath(QPointF(body.left() + 5, body.bottom()))
+        path.lineTo(body.left(), body.bottom() - 5)
+        path.lineTo(body.left(), body.top() + 46)
+        path.cubicTo(
+            QPointF(body.left(), body.top() + 12), QPointF(body.left() + 10, body.top()),
+            QPointF(body.center().x(), body.top()),
+        )  # fmt: skip
+        path.cubicTo(
+            QPointF(body.right() - 10, body.top()), QPointF(body.right(), body.top() + 12),
+            QPointF(body.right(), body.top() + 46),
+        )  # fmt: skip
+        path.lineTo(body.right(), body.bottom() - 5)
+        path.lineTo(body.right() - 5, body.bottom())
         path.closeSubpath()
         painter.setPen(QPen(QColor(look.hairline), 1.5))
         painter.setBrush(QColor(look.raised))
         painter.drawPath(path)
-        # windscreen: tells front from rear without a word
-        painter.drawLine(
-            QPointF(body.left() + 5, body.top() + 58), QPointF(body.right() - 5, body.top() + 58)
-        )
-        for y in (86.0, self.height() - 86.0):
-            painter.drawLine(QPointF(RING, y), QPointF(self.width() - RING, y))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        # windscreen and mirrors tell front from rear without a word
+        glass = QPainterPath(QPointF(body.left() + 5, body.top() + 78))
+        glass.quadTo(QPointF(body.center().x(), body.top() + 50), QPointF(body.right() - 5, body.top() + 78))
+        glass.lineTo(body.right() - 9, body.top() + 92)
+        glass.quadTo(QPointF(body.center().x(), body.top() + 70), QPointF(body.left() + 9, body.top() + 92))
+        glass.closeSubpath()
+        painter.drawPath(glass)
+        for x, reach in ((body.left(), -9), (body.right(), 9)):
+            painter.drawLine(QPointF(x, body.top() + 84), QPointF(x + reach, body.top() + 80))
+        painter.drawRect(body.adjusted(8, 112, -8, -10))
+        painter.drawLine(QPointF(body.center().x(), body.bottom() - 10), QPointF(body.center().x(), body.bottom()))
 
     def _draw_corner(self, painter: QPainter, card: CornerCard, number: int, look: Look) -> None:
+        left = card.corner.is_left
         box = self.corner_box(card.corner)
+        frame = box.adjusted(2, 2, -BODY / 2 - 4, -2) if left else box.adjusted(BODY / 2 + 4, 2, -2, -2)
         if card.chosen:
             painter.setPen(QPen(QColor(look.accent), 2.5 if self.hasFocus() else 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 5, 5)
-        left = card.corner.is_left
-        x = box.left() + 12 if left else box.right() - 12 - RING
-        ring_box = QRectF(x, box.top() + 50, RING, RING)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(look.background))
-        painter.drawEllipse(ring_box)
+            painter.drawRoundedRect(frame, 5, 5)
+        text = frame.adjusted(8, 8, -8, -6)
+        x = text.left() + 2 if left else text.right() - 2 - RING
+        ring_box = QRectF(x, text.top() + 28, RING, RING)
         colour = QColor(look.corners[card.corner] if card.sign.calls or card.chosen else look.ink)
-        if card.state in ("no log", "not in the log"):
+        if not card.known:
             colour = QColor(look.quiet)
         draw_ring_sign(painter, ring_box, card.sign, colour)
         painter.setPen(QColor(look.quiet))
         painter.setFont(font(Size.SMALL))
         painter.drawText(ring_box, Qt.AlignmentFlag.AlignCenter, str(number))
         side = Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
-        text = box.adjusted(10, 10, -10, -10)
         painter.setPen(QColor(look.ink))
         painter.setFont(font(Size.BODY, bold=True))
         painter.drawText(QRectF(text.left(), text.top(), text.width(), 22), side, card.name)
-        painter.setFont(font(Size.SMALL, bold=card.sign.calls))
-        painter.setPen(QColor(look.call if card.sign.calls else look.quiet))
-        painter.drawText(QRectF(text.left(), ring_box.bottom() + 6, text.width(), 18), side, card.state)
-        painter.setPen(QColor(look.quiet))
-        painter.setFont(font(Size.SMALL))
-        painter.drawText(QRectF(text.left(), ring_box.bottom() + 25, text.width(), 18), side, card.ratio)
+        lines = (
+            (card.state, look.call if card.sign.calls else look.quiet, card.sign.calls),
+            (card.odds, look.call, False),
+            (card.ratio, look.quiet, False),
+        )
+        y = ring_box.bottom() + 6
+        for words, ink, bold in lines:
+            if words:
+                painter.setPen(QColor(ink))
+                painter.setFont(font(Size.SMALL, bold=bold))
+                painter.drawText(QRectF(text.left(), y, text.width(), 18), side, words)
+                y += 18
 
 
 class PlanPanel(QFrame):

@@ -97,9 +97,7 @@ def _marker(painter: QPainter, corner: Corner, x: float, y: float) -> None:
     elif corner is Corner.RL:
         painter.drawEllipse(QPointF(x, y), 7, 7)
     else:
-        painter.drawPolygon(
-            QPolygonF([QPointF(x, y - 8), QPointF(x + 8, y), QPointF(x, y + 8), QPointF(x - 8, y)])
-        )
+        painter.drawPolygon(QPolygonF([QPointF(x, y - 8), QPointF(x + 8, y), QPointF(x, y + 8), QPointF(x - 8, y)]))
 
 
 class RatiosView(QWidget):

@@ -22,7 +22,7 @@ STEP = 8
 TARGET = 44
 """Smallest side of anything that is pressed, with gloves on."""
 RADIUS = 5
-PLAN_WIDTH = 276
+PLAN_WIDTH = 288
 
 
 class Size(StrEnum):
@@ -61,14 +61,14 @@ BAY = Look(
     name="bay",
     background="#ece7de", raised="#f7f4ee", ink="#20242a", quiet="#585c5a", hairline="#c9c1b4",
     accent="#0b5a68", on_accent="#ffffff", call="#8a4b00",
-    low="#2a1a05", high="#7fb2b8", unseen="#ddd6ca",
+    low="#2a1a05", high="#7fb2b8", unseen="#efeae1",
     corners={Corner.FL: "#0067a3", Corner.FR: "#b84a00", Corner.RL: "#00785a", Corner.RR: "#9c4a7b"},
 )  # fmt: skip
 PIT = Look(
     name="pit",
     background="#1c2023", raised="#272c30", ink="#ece8df", quiet="#a8aba5", hairline="#454b50",
     accent="#7cc7d3", on_accent="#10252a", call="#f0b54a",
-    low="#ffd58a", high="#3f7f88", unseen="#2b3135",
+    low="#ffd58a", high="#3f7f88", unseen="#22272a",
     corners={Corner.FL: "#56b4e9", Corner.FR: "#ef8a4c", Corner.RL: "#2fc79b", Corner.RR: "#dc94bd"},
 )  # fmt: skip
 LOOKS = {BAY.name: BAY, PIT.name: PIT}
@@ -150,6 +150,7 @@ def _sheet(look: Look) -> str:
     QFrame[raised="true"] {{ background: {look.raised}; border: 1px solid {look.hairline};
         border-radius: {RADIUS}px; }}
     QFrame[raised="true"] QLabel {{ background: transparent; border: none; }}
+    QFrame[hairline="true"] {{ background: {look.hairline}; border: none; }}
     QSplitter::handle {{ background: {look.hairline}; }}
     QToolTip {{ background: {look.raised}; color: {look.ink}; border: 1px solid {look.hairline}; padding: 6px; }}
     """

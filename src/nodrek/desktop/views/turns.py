@@ -79,7 +79,8 @@ class RasterWidget(QWidget):
         painter.drawText(QRectF(LEFT, 2, box.width(), 22), Qt.AlignmentFlag.AlignLeft, self._screen.title)
         painter.setPen(QColor(look.quiet))
         painter.setFont(font(Size.SMALL))
-        painter.drawText(QRectF(LEFT, 24, box.width(), 20), Qt.AlignmentFlag.AlignLeft, self._screen.caption)
+        shown = painter.fontMetrics().elidedText(self._screen.caption, Qt.TextElideMode.ElideRight, int(box.width()))
+        painter.drawText(QRectF(LEFT, 24, box.width(), 20), Qt.AlignmentFlag.AlignLeft, shown)
         for k, words in ((0.0, "0°"), (0.25, "90°"), (0.5, "180°"), (0.75, "270°"), (1.0, "360°")):
             x = box.left() + k * box.width()
             painter.setPen(QColor(look.hairline))

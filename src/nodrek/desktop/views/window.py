@@ -99,7 +99,7 @@ class MainWindow(QMainWindow):
             stage.addWidget(widget, 1)
         stage.addWidget(self._notes)
         line = QFrame()
-        line.setFrameShape(QFrame.Shape.HLine)
+        line.setProperty("hairline", True)
         line.setFixedHeight(1)
         body = QHBoxLayout()
         body.setSpacing(STEP)
@@ -124,10 +124,14 @@ class MainWindow(QMainWindow):
         self._add(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
         view = self.menuBar().addMenu("&View")
         for chosen in View:
-            self._add(view, VIEW_NAMES[chosen], lambda c=chosen: self.view_chosen.emit(c), QKeySequence(VIEW_KEYS[chosen]))
+            self._add(
+                view, VIEW_NAMES[chosen], lambda c=chosen: self.view_chosen.emit(c), QKeySequence(VIEW_KEYS[chosen])
+            )
         view.addSeparator()
         for number, corner in enumerate(Corner, start=1):
-            self._add(view, corner.words.capitalize(), lambda c=corner: self.corner_chosen.emit(c), QKeySequence(str(number)))
+            self._add(
+                view, corner.words.capitalize(), lambda c=corner: self.corner_chosen.emit(c), QKeySequence(str(number))
+            )
         view.addSeparator()
         self._group(view, (("bay", "Bay look (light)"), ("pit", "Pit look (dark)")), self.look_chosen)
         view.addSeparator()
@@ -204,7 +208,9 @@ class MainWindow(QMainWindow):
         self.copy_action.setEnabled(screen.can_copy)
 
     def ask_for_log(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a log of a drive", "", "Logs (*.csv *.txt *.tsv *.log);;All files (*)")
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Open a log of a drive", "", "Logs (*.csv *.txt *.tsv *.log);;All files (*)"
+        )
         if name:
             self.open_wanted.emit(Path(name))
 
@@ -232,5 +238,3 @@ def _dropped(data: QMimeData) -> Path | None:
         if url.isLocalFile():
             return Path(url.toLocalFile())
     return None
-
-

@@ -9,13 +9,17 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nodrek.core.model import RawChannel, RawLog
+from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import speed_factor, time_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.guard import read_head
+
+if TYPE_CHECKING:
+    import polars as pl
 
 SEPARATORS = ("\t", ";", ",", "|")
 MOST_COLUMNS = 4000
@@ -61,9 +65,7 @@ def read(path: Path) -> RawLog:
     columns = _read_columns(path, shape)
     at = _time_column(shape, columns)
     if at is None:
-        raise UnreadableFile(
-            f"{path.name} has no time column: a column named time, rising from row to row, is needed."
-        )
+        raise UnreadableFile(f"{path.name} has no time column: a column named time, rising from row to row, is needed.")
     times, warnings = _seconds(columns[at], shape.units[at])
     good = ~np.isnan(times)
     if good.sum() < 2:
@@ -186,7 +188,7 @@ def _unit_text(cell: str) -> str | None:
     return cell.strip().strip("[]()").strip() or None
 
 
-def _read_columns(path: Path, shape: Shape) -> list[np.ndarray]:
+def _read_columns(path: Path, shape: Shape) -> list[Array]:
     """All columns as numbers; cells that hold none are NaN."""
     import polars as pl
 
@@ -215,24 +217,30 @@ def _read_columns(path: Path, shape: Shape) -> list[np.ndarray]:
         ) from error
     out = []
     for column in table.iter_columns():
-        if not shape.plain:
-            column = column.str.strip_chars(' "')
-            if shape.decimal_comma:
-                column = column.str.replace(",", ".", literal=True)
-            column = column.cast(pl.Float64, strict=False)
-        values = column.to_numpy(writable=True)
+        values = (column if shape.plain else _numbers(column, shape.decimal_comma)).to_numpy(writable=True)
         values[np.isinf(values)] = np.nan
         out.append(values)
     return out
 
 
-def _time_column(shape: Shape, columns: list[np.ndarray]) -> int | None:
+def _numbers(column: pl.Series, decimal_comma: bool) -> pl.Series:
+    """A column of text as numbers, its padding and quotes taken off."""
+    import polars as pl
+
+    text = column.str.strip_chars(' "')
+    if decimal_comma:
+        text = text.str.replace(",", ".", literal=True)
+    return text.cast(pl.Float64, strict=False)
+
+
+def _time_column(shape: Shape, columns: list[Array]) -> int | None:
     """By name first, then by behaviour: the first column that rises from row to row."""
     named = [
         i for i, name in enumerate(shape.names)
         if _plain(name) in _TIME_NAMES or time_factor(shape.units[i]) is not None
     ]  # fmt: skip
-    for i in [*named, *range(len(columns))]:
+    order: list[int] = [*named, *range(len(columns))]
+    for i in order:
         known = columns[i][~np.isnan(columns[i])]
         if known.size < 2:
             continue
@@ -246,7 +254,7 @@ def _plain(name: str) -> str:
     return " ".join(name.strip().lower().replace("_", " ").split())
 
 
-def _seconds(values: np.ndarray, unit: str | None) -> tuple[np.ndarray, tuple[str, ...]]:
+def _seconds(values: Array, unit: str | None) -> tuple[Array, tuple[str, ...]]:
     """Seconds, and what had to be assumed: without a unit the size of the steps tells it."""
     factor = time_factor(unit)
     if factor is not None:

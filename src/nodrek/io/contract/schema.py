@@ -1,0 +1,97 @@
+"""The twin of `analysis.py`: models that check any `nodrek.analysis/1` document.
+
+Adding a key is no breaking change, so unknown keys are let through; a missing or wrong
+one is not.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+CornerName = Literal["FL", "FR", "RL", "RR"]
+FaultName = Literal[
+    "ring_damage",
+    "ring_runout",
+    "ring_count",
+    "encoder_noise",
+    "air_gap",
+    "intermittent",
+    "no_signal",
+    "frozen",
+    "tyre_size",
+    "crossed",
+]
+Share = Annotated[float, Field(ge=0.0, le=1.0)]
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="allow", strict=True)
+
+
+class SourceModel(_Model):
+    path: str
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+    format: str
+    duration_s: Annotated[float, Field(ge=0.0)]
+
+
+class ChannelModel(_Model):
+    name: str
+    samples: Annotated[int, Field(ge=0)]
+    rate_hz: Annotated[float, Field(ge=0.0)]
+    unit: str
+    unit_guessed: bool
+    quantum_kmh: Annotated[float, Field(ge=0.0)]
+    lag_s: float
+
+
+class FindingModel(_Model):
+    fault: FaultName
+    corners: Annotated[list[CornerName], Field(min_length=1)]
+    confidence: Annotated[float, Field(ge=0.2, le=1.0)]
+    summary: str
+    evidence: dict[str, object]
+
+
+class ArcModel(_Model):
+    centre_turn: Share
+    width_turn: Share
+    teeth: int | None
+
+
+class TurnModel(_Model):
+    locked: bool
+    strength: Share
+    p_value: Share
+    arcs: list[ArcModel]
+
+
+class CouldSeeModel(_Model):
+    ring_damage: Share
+    ring_runout: Share
+    air_gap: Share
+    intermittent: Share
+    tyre_size: Share
+
+
+class CornerModel(_Model):
+    ratio: float | None
+    ratio_low: float | None
+    ratio_high: float | None
+    dropouts: Annotated[int, Field(ge=0)]
+    wake_up_kmh: float | None
+    turn: TurnModel
+    could_see: CouldSeeModel
+
+
+class AnalysisModel(_Model):
+    schema_name: Annotated[Literal["nodrek.analysis/1"], Field(alias="schema")]
+    source: SourceModel
+    scene: Literal["drive", "spin"]
+    channels: dict[CornerName, ChannelModel]
+    verdict: Literal["healthy", "faulty", "not_enough_data"]
+    findings: list[FindingModel]
+    corners: dict[CornerName, CornerModel]
+    warnings: list[str]

@@ -1,0 +1,105 @@
+"""The main job: faults put into a simulated chain are found, sound vehicles are left alone.
+
+The simulator knows nothing of the detector (import-linter keeps it so); rates of finding
+are measured by the benchmark, here each kind is met once per kind of control unit.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from conftest import analyze_raw, drive
+
+from nodrek.core.model import Analysis, Corner, Fault, RawLog, Vehicle, Verdict
+from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
+from nodrek.simulate.vary import CONTROL_UNITS
+
+
+def findings(raw: RawLog, vehicle: Vehicle | None = None) -> dict[tuple[str, tuple[str, ...]], float]:
+    analysis, _ = analyze_raw(raw, vehicle)
+    assert isinstance(analysis, Analysis)
+    return {(f.fault.value, f.corners): f.confidence for f in analysis.findings}
+
+
+def sure(raw: RawLog) -> set[tuple[str, tuple[str, ...]]]:
+    return {key for key, confidence in findings(raw).items() if confidence >= 0.5}
+
+
+@pytest.mark.parametrize("unit", CONTROL_UNITS)
+def test_one_lost_tooth_is_found_at_its_corner(unit: str) -> None:
+    raw = drive(31, SimulatedFault(Corner.FR, Cause.MISSING_TEETH), control_units=(unit,), duration_s=180.0)
+    assert sure(raw) == {("ring_damage", (Corner.FR,))}
+
+
+@pytest.mark.parametrize("unit", CONTROL_UNITS)
+@pytest.mark.parametrize("road", ["town", "country", "motorway"])
+def test_sound_vehicles_are_left_alone(unit: str, road: str) -> None:
+    assert sure(drive(32, control_units=(unit,), road=road)) == set()
+
+
+@pytest.mark.parametrize(("cause", "fault", "extra"), [
+    (Cause.CRACKED_RING, "ring_damage", {"size": 1.0}),
+    (Cause.ECCENTRIC_RING, "ring_runout", {"size": 0.008}),
+    (Cause.DEAD, "no_signal", {}),
+    (Cause.FROZEN, "frozen", {"value": 655.35 / 3.6}),
+    (Cause.FROZEN, "frozen", {"value": 8.0, "from_s": 50.0}),
+    (Cause.BROKEN_LEAD, "intermittent", {"per_minute": 6.0, "trigger": Trigger.BUMPS}),
+    (Cause.WHEEL_SIZE, "tyre_size", {"size": 0.01}),
+    (Cause.WHEEL_SIZE, "tyre_size", {"size": -0.01}),
+    (Cause.WHEEL_SIZE, "ring_count", {"size": 0.15}),
+])  # fmt: skip
+def test_each_fault_once(cause: Cause, fault: str, extra: dict[str, object]) -> None:
+    raw = drive(33, SimulatedFault(Corner.RR, cause, **extra))  # type: ignore[arg-type]
+    assert sure(raw) == {(fault, (Corner.RR,))}
+
+
+@pytest.mark.parametrize("count", [1, 2, 3])
+def test_lost_teeth_are_counted(count: int) -> None:
+    raw = drive(34, SimulatedFault(Corner.FL, Cause.MISSING_TEETH, count=count), teeth=(48, 48), duration_s=180.0)
+    analysis, _ = analyze_raw(raw, Vehicle(teeth=48))
+    assert analysis.corners[Corner.FL].turn.arcs[0].teeth == count  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("size", [0.01, -0.006])
+def test_ratio_is_within_a_tenth_of_a_per_cent(size: float) -> None:
+    """Ratio of one wheel against the geometric mean of four, from the sizes put in."""
+    sound, _ = analyze_raw(drive(35, duration_s=240.0))
+    odd, _ = analyze_raw(drive(35, SimulatedFault(Corner.RL, Cause.WHEEL_SIZE, size=size), duration_s=240.0))
+    change = np.log(odd.corners[Corner.RL].ratio / sound.corners[Corner.RL].ratio)  # type: ignore[attr-defined]
+    assert change == pytest.approx(0.75 * np.log1p(size), abs=1e-3)
+
+
+def test_two_dead_corners_do_not_hang_the_others() -> None:
+    faults = (SimulatedFault(Corner.FL, Cause.DEAD), SimulatedFault(Corner.FR, Cause.DEAD))
+    assert sure(drive(36, *faults)) == {("no_signal", (Corner.FL,)), ("no_signal", (Corner.FR,))}
+
+
+def test_two_faults_in_one_log() -> None:
+    faults = (
+        SimulatedFault(Corner.FL, Cause.MISSING_TEETH),
+        SimulatedFault(Corner.RR, Cause.WHEEL_SIZE, size=0.012),
+    )
+    assert sure(drive(37, *faults, duration_s=180.0)) == {
+        ("ring_damage", (Corner.FL,)),
+        ("tyre_size", (Corner.RR,)),
+    }
+
+
+def test_a_short_log_is_not_called_healthy() -> None:
+    analysis, _ = analyze_raw(drive(38, duration_s=20.0, rates_hz=(4.0,)))
+    assert analysis.verdict is Verdict.NOT_ENOUGH_DATA  # type: ignore[attr-defined]
+    assert min(c.could_see[Fault.TYRE_SIZE] for c in analysis.corners.values()) < 0.8  # type: ignore[attr-defined]
+
+
+def test_a_long_fast_log_is_worth_something(healthy_raw: RawLog) -> None:
+    analysis, _ = analyze_raw(healthy_raw)
+    assert analysis.verdict is Verdict.HEALTHY  # type: ignore[attr-defined]
+    assert min(c.could_see[Fault.RING_DAMAGE] for c in analysis.corners.values()) > 0.9  # type: ignore[attr-defined]
+
+
+def test_wake_up_speed_follows_the_sensor() -> None:
+    """A coil that needs 60 teeth a second wakes at 60 × pitch; an active one near zero."""
+    raw = drive(39, duration_s=180.0)
+    analysis, _ = analyze_raw(raw)
+    wakes = [c.wake_up * 3.6 for c in analysis.corners.values()]  # type: ignore[attr-defined]
+    assert all(0.3 < w < 12.0 for w in wakes)

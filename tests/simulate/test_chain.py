@@ -1,0 +1,135 @@
+"""The simulated chain, link by link, where each has an answer known beforehand."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from nodrek.core.model import Corner
+from nodrek.errors import BadRequest
+from nodrek.simulate.chain import Scenario, simulate
+from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, LastPeriod, SmoothedSpan, SpanOfEdges
+from nodrek.simulate.faults import Cause, SimulatedFault
+from nodrek.simulate.logger import Logger
+from nodrek.simulate.ring import Ring, edge_times
+from nodrek.simulate.scenario import load_scenario, scenario_from, shipped
+from nodrek.simulate.sensor import ActiveSensor, CoilSensor, Lead
+
+UNITS: list[ControlUnit] = [
+    SpanOfEdges(0.01),
+    LastPeriod(0.01, 1),
+    LastPeriod(0.01, 4),
+    CountPerWindow(0.1, 0.02),
+    SmoothedSpan(SpanOfEdges(0.01), 4),
+]
+
+
+def steady_edges(teeth: int, turns_per_s: float, seconds: float, missing: frozenset[int] = frozenset()) -> np.ndarray:
+    t = np.linspace(0.0, seconds, 4001)
+    angles, _ = Ring(teeth, pitch_error=0.0, missing=missing).edges()
+    return edge_times(t, turns_per_s * t, angles)[0]
+
+
+def test_edges_of_a_steady_turn_are_evenly_spaced() -> None:
+    edges = steady_edges(48, 5.0, 10.0)
+    assert edges.size == pytest.approx(48 * 5 * 10, abs=2)
+    np.testing.assert_allclose(np.diff(edges), 1 / 240.0, rtol=1e-6)
+
+
+def test_reversing_counts_the_same_teeth_backwards() -> None:
+    t = np.linspace(0.0, 4.0, 4001)
+    turns = np.where(t < 2.0, t, 4.0 - t)
+    times, which = edge_times(t, turns, Ring(40, pitch_error=0.0).edges()[0])
+    half = times < 2.0
+    assert half.sum() == pytest.approx((~half).sum(), abs=1)
+    assert list(which[half][-5:]) == list(which[~half][:5][::-1])
+
+
+@pytest.mark.parametrize("unit", UNITS, ids=lambda u: type(u).__name__)
+def test_every_control_unit_reads_a_steady_wheel_right(unit: ControlUnit) -> None:
+    edges = steady_edges(48, 7.0, 10.0)
+    when, value = unit.speeds(edges, 10.0, 2.0 / 48)
+    settled = value[(when > 1.0) & (when < 9.5)]
+    assert settled.mean() == pytest.approx(14.0, rel=2e-3)
+
+
+@pytest.mark.parametrize("unit", UNITS, ids=lambda u: type(u).__name__)
+def test_a_lost_tooth_costs_one_pitch_a_turn(unit: ControlUnit) -> None:
+    """Whatever a unit does with a lost edge, the distance it reports falls short by that edge.
+
+    Units that show only the last period catch it by chance of their timing, hence the width.
+    """
+    edges = steady_edges(48, 3.7, 60.0, frozenset({9}))
+    when, value = unit.speeds(edges, 60.0, 2.0 / 48)
+    mean = value[(when > 1.0) & (when < 59.0)].mean()
+    assert 1.0 - mean / 7.4 == pytest.approx(1 / 48, rel=0.25)
+
+
+def test_coil_sleeps_when_slow_and_active_does_not() -> None:
+    rng = np.random.default_rng(1)
+    slow = np.arange(0.0, 5.0, 1 / 12.0)
+    strength = np.ones_like(slow)
+    assert CoilSensor(wake_rate=30.0).sense(slow, strength, rng).size == 0
+    assert ActiveSensor().sense(slow, strength, rng).size == slow.size
+
+
+def test_lead_swallows_what_passes_while_it_is_open() -> None:
+    edges = np.arange(0.0, 1.0, 0.01)
+    left = Lead(((0.25, 0.5),)).carry(edges, np.random.default_rng(0))
+    assert left.size == edges.size - 25
+    assert not ((left >= 0.25) & (left < 0.5)).any()
+
+
+def test_the_same_seed_gives_the_same_log_and_another_does_not() -> None:
+    scenario = Scenario(seed=3, duration_s=20.0)
+    first, second, other = simulate(scenario), simulate(scenario), simulate(replace(scenario, seed=4))
+    for a, b in zip(first.channels, second.channels, strict=True):
+        np.testing.assert_array_equal(a.values, b.values)
+    assert not np.array_equal(first.channels[0].values, other.channels[0].values)
+
+
+def test_logger_keeps_its_quantum_and_its_unit() -> None:
+    raw = simulate(Scenario(seed=5, duration_s=20.0, logger=Logger(rate=20.0, quantum=0.5, unit="mph")))
+    values = raw.channels[0].values
+    np.testing.assert_allclose(values, np.round(values / 0.5) * 0.5, atol=1e-9)
+    assert raw.channels[0].unit == "mph"
+    assert values.max() < 45
+
+
+def test_frozen_and_dead_do_what_they_say() -> None:
+    faults = (
+        SimulatedFault(Corner.FL, Cause.FROZEN, value=10.0, from_s=5.0),
+        SimulatedFault(Corner.RR, Cause.DEAD, from_s=5.0),
+    )
+    raw = simulate(Scenario(seed=6, duration_s=30.0, faults=faults))
+    by_name = {c.name[-2:]: c for c in raw.channels}
+    late = by_name["FL"].times_s > 5.5
+    assert set(by_name["FL"].values[late]) == {36.0}
+    assert by_name["RR"].values[late].max() == 0.0
+    assert by_name["RL"].values[late].max() > 10.0
+
+
+@pytest.mark.parametrize("name", shipped())
+def test_shipped_scenarios_load(name: str) -> None:
+    assert load_scenario(name).title
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        ({"road": "moon"}, "road must be one of"),
+        ({"duration_s": -1}, "duration_s must be a number"),
+        ({"car": {"wings": 2}}, "has no setting 'wings'"),
+        ({"car": {"driven": "wind"}}, "car.driven"),
+        ({"fault": [{"corner": "XX", "cause": "dead"}]}, "fault 1: corner"),
+        ({"fault": ["dead"]}, "must be a table"),
+        ({"sensor": {"kind": "radar"}}, "sensor.kind"),
+        ({"logger": {"rate": 1e6}}, "logger.rate"),
+        ({"driver": {"accelerate": "fast"}}, "must be a number"),
+    ],
+)
+def test_wrong_scenarios_name_the_key(data: dict[str, object], says: str) -> None:
+    with pytest.raises(BadRequest, match=says):
+        scenario_from(data, "x.toml")
