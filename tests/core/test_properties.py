@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import analyze_raw
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from conftest import analyze_raw
 from nodrek.core.model import Analysis, Corner, RawChannel, RawLog
 from nodrek.core.motion.blocks import block_median, slow_part
 from nodrek.core.motion.reference import median_of
@@ -54,9 +54,7 @@ def test_clock_that_starts_late_does_not_matter(lost_tooth_raw: RawLog) -> None:
 @pytest.mark.parametrize("factor", [0.93, 1.08])
 def test_scaling_all_speeds_keeps_the_ratios(healthy_raw: RawLog, factor: float) -> None:
     """Speed enters the ratios only by where bends, pull and noise are cut off."""
-    scaled = replace(
-        healthy_raw, channels=tuple(replace(c, values=c.values * factor) for c in healthy_raw.channels)
-    )
+    scaled = replace(healthy_raw, channels=tuple(replace(c, values=c.values * factor) for c in healthy_raw.channels))
     before, after = ratios(healthy_raw), ratios(scaled)
     for corner in Corner:
         assert after[corner] == pytest.approx(before[corner], abs=3e-4)

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from conftest import analyze_raw, drive
 
+from conftest import analyze_raw, drive
 from nodrek.core.model import Analysis, Corner, Fault, RawLog, Vehicle, Verdict
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.vary import CONTROL_UNITS

@@ -80,9 +80,11 @@ def edge_times(t: Array, turns: Array, angles: Array) -> tuple[Array, np.ndarray
         whole = np.arange(np.floor(low), np.floor(high) + 1)
         position = (whole[:, None] + angles[None, :]).ravel()
         index = np.tile(np.arange(angles.size), whole.size)
-        inside = (position > low) & (position <= high)
+        # half open at the side one comes from, so that turning round counts no edge twice
+        forwards = seg[-1] >= seg[0]
+        inside = (position > low) & (position <= high) if forwards else (position >= low) & (position < high)
         position, index = position[inside], index[inside]
-        if seg[-1] < seg[0]:
+        if not forwards:
             seg_t, seg = seg_t[::-1], seg[::-1]
         # strictly rising abscissa for the inversion: pauses collapse to their last moment
         keep = np.concatenate([np.diff(seg) > 0, [True]])

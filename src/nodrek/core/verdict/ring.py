@@ -142,8 +142,7 @@ def _damage_confidence(exam: Examination, corner: Corner, ring: RingEvidence, fo
     if not ring.arcs:
         return 0.0
     # units that count edges lose the missing share of the ratio too, and hide the dip more
-    shortfall = -exam.ratios[corner].log_ratio if corner in exam.ratios else 0.0
-    counted = ratio_odds(max(shortfall, 0.0), EVEN_SHORTFALL, 4.0)
+    counted = ratio_odds(_shortfall(exam, corner), EVEN_SHORTFALL, 4.0)
     even = EVEN_DAMAGE * (1.0 - 0.6 * counted)
     size = ratio_odds(strongest, max(even, NULL_FACTOR * folded.null), 5.0)
     # a pulse has overtones as strong as its first harmonic; averaging takes them away
@@ -152,6 +151,14 @@ def _damage_confidence(exam: Examination, corner: Corner, ring: RingEvidence, fo
     large = ratio_odds(strongest, LARGEST_RUNOUT, 8.0)
     looks_like_pulse = 1.0 - (1.0 - pulse) * (1.0 - counted) * (1.0 - large)
     return 0.995 * size * looks_like_pulse
+
+
+def _shortfall(exam: Examination, corner: Corner) -> float:
+    """How much lower (ln, 0 at least) the corner reads than the middle one of the others."""
+    others = [r.log_ratio for c, r in exam.ratios.items() if c is not corner]
+    if corner not in exam.ratios or not others:
+        return 0.0
+    return max(0.0, float(np.median(others)) - exam.ratios[corner].log_ratio)
 
 
 def _strength(exam: Examination, corner: Corner, folded: RingFold) -> float:

@@ -123,7 +123,7 @@ class DriveView(QWidget):
             self.whole_wanted.emit()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self._step(-STRIDE if key == Qt.Key.Key_Left else STRIDE)
-        elif key in (Qt.Key.Key_Escape, Qt.Key.Key_Backspace) and self._back.isVisible():
+        elif key in (Qt.Key.Key_Escape, Qt.Key.Key_Backspace):
             self.back_wanted.emit()
         else:
             super().keyPressEvent(event)

@@ -1,0 +1,119 @@
+"""Which column is which corner: the usual ways of naming them, and what must not be taken."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from nodrek.core.corners import choose_channels, corner_of, map_corners
+from nodrek.core.model import Corner, RawChannel, RawLog
+from nodrek.core.units import speed_factor, time_factor
+from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
+
+TIMES = np.arange(200) * 0.05
+SPEED = 40 + 10 * np.sin(TIMES)
+
+
+def raw(*columns: tuple[str, str | None], values: np.ndarray = SPEED) -> RawLog:
+    return RawLog(tuple(RawChannel(n, u, TIMES, values) for n, u in columns), "test")
+
+
+NAMINGS = [
+    ("FL", "FR", "RL", "RR"),
+    ("Wheel speed FL", "Wheel speed FR", "Wheel speed RL", "Wheel speed RR"),
+    ("LF Wheel Speed", "RF Wheel Speed", "LR Wheel Speed", "RR Wheel Speed"),
+    ("wheelSpeedFrontLeft", "wheelSpeedFrontRight", "wheelSpeedRearLeft", "wheelSpeedRearRight"),
+    ("whl_spd_fl", "whl_spd_fr", "whl_spd_rl", "whl_spd_rr"),
+    ("Left front wheel", "Right front wheel", "Left rear wheel", "Right rear wheel"),
+    ("Drehzahl VL", "Drehzahl VR", "Drehzahl HL", "Drehzahl HR"),
+    ("Rad vorne links", "Rad vorne rechts", "Rad hinten links", "Rad hinten rechts"),
+    ("Vitesse roue AVG", "Vitesse roue AVD", "Vitesse roue ARG", "Vitesse roue ARD"),
+    ("WheelSpeed_FL_Kph", "WheelSpeed_FR_Kph", "WheelSpeed_RL_Kph", "WheelSpeed_RR_Kph"),
+    ("vFL", "vFR", "vRL", "vRR"),
+    ("ABS: front axle, wheel speed, left", "ABS: front axle, wheel speed, right",
+     "ABS: rear axle, wheel speed, left", "ABS: rear axle, wheel speed, right"),
+    ("Brake control: wheel speed FL", "Brake control: wheel speed FR",
+     "Brake control: wheel speed RL", "Brake control: wheel speed RR"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("names", NAMINGS, ids=lambda n: n[0])
+def test_usual_names_are_understood(names: tuple[str, ...]) -> None:
+    assert [corner_of(n) for n in names] == list(Corner)
+    log = map_corners(raw(*((n, "km/h") for n in names)))
+    assert [log.channels[c].name for c in Corner] == list(names)
+
+
+@pytest.mark.parametrize("name", [
+    "Brake pressure FL", "Wheel torque FL", "Tyre pressure FL", "Slip FL", "Ride height FL", "Pulse counter FL",
+    "Door FL", "Tyre temperature FL", "Wheel speed FL valid",
+])  # fmt: skip
+def test_other_quantities_of_a_corner_are_left_alone(name: str) -> None:
+    choice = choose_channels(raw((name, None), ("Wheel speed FL", "km/h"), ("Wheel speed FR", "km/h")), {})
+    assert choice.channels[Corner.FL].name == "Wheel speed FL"
+
+
+def test_no_wheel_speeds_says_what_there_is() -> None:
+    with pytest.raises(NoWheelSpeeds, match="Engine speed"):
+        map_corners(raw(("Engine speed", "1/min"), ("Oil temperature", "°C")))
+
+
+def test_one_corner_is_not_enough() -> None:
+    with pytest.raises(NoWheelSpeeds, match="at least two corners"):
+        map_corners(raw(("Wheel speed FL", "km/h"), ("Engine speed", "1/min")))
+
+
+def test_two_equal_candidates_are_asked_about() -> None:
+    with pytest.raises(UnclearCorners, match="--map FL=NAME"):
+        map_corners(raw(("Wheel speed FL", "km/h"), ("Speed wheel FL", "km/h"), ("Wheel speed FR", "km/h")))
+
+
+def test_a_person_may_name_columns_with_or_without_unit() -> None:
+    log = raw(("a", "km/h"), ("b", "km/h"), ("c", "km/h"))
+    chosen = choose_channels(log, {Corner.RL: "a", Corner.RR: "B [km/h]"})
+    assert {c: ch.name for c, ch in chosen.channels.items()} == {Corner.RL: "a", Corner.RR: "b"}
+    with pytest.raises(BadRequest, match='no column "d"'):
+        choose_channels(log, {Corner.RL: "d"})
+
+
+@pytest.mark.parametrize(("unit", "metres_per_second"), [("km/h", 1 / 3.6), ("MPH", 0.44704), ("[m/s]", 1.0)])
+def test_units_are_brought_to_metres_per_second(unit: str, metres_per_second: float) -> None:
+    """1 mph = 0.44704 m/s exactly (international yard and pound agreement, 1959)."""
+    assert speed_factor(unit) == pytest.approx(metres_per_second)
+    log = map_corners(raw(*((n, unit) for n in ("FL", "FR"))))
+    np.testing.assert_allclose(log.channels[Corner.FL].speed, SPEED * metres_per_second)
+
+
+def test_time_units() -> None:
+    assert [time_factor(u) for u in ("s", "ms", "µs", "km/h", None)] == [1.0, 1e-3, 1e-6, None, None]
+
+
+@pytest.mark.parametrize(("scale", "unit"), [(1.0, "km/h"), (1 / 3.6, "m/s")])
+def test_a_missing_unit_is_guessed_and_said(scale: float, unit: str) -> None:
+    """Nobody brakes a car with 3.6 times its grip: the rate of change tells km/h from m/s."""
+    speed = np.clip(30 + 28 * np.sin(TIMES * 0.32), 0, None) * scale
+    log = map_corners(raw(("FL", None), ("FR", None), values=speed))
+    assert {c.unit for c in log.channels.values()} == {unit}
+    assert all(c.unit_guessed for c in log.channels.values())
+    assert any(unit in w for w in log.warnings)
+
+
+@pytest.mark.parametrize("sentinel", [655.35, 255.99, 6553.5])
+def test_all_ones_are_no_speed(sentinel: float) -> None:
+    """65535 × 0.01 = 655.35 means "no valid value" (common practice, no published source)."""
+    values = np.where(TIMES > 5, sentinel, SPEED)
+    log = map_corners(RawLog((RawChannel("FL", "km/h", TIMES, values), RawChannel("FR", "km/h", TIMES, SPEED)), "test"))
+    assert log.channels[Corner.FL].invalid.sum() == (TIMES > 5).sum()
+    assert not log.channels[Corner.FR].invalid.any()
+
+
+def test_rows_out_of_order_and_repeated_are_mended_and_said() -> None:
+    times = TIMES.copy()
+    times[[50, 51]] = times[[51, 50]]
+    times[100] = times[99]
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", times, SPEED) for n in ("FL", "FR")), "test"))
+    channel = log.channels[Corner.FL]
+    assert (np.diff(channel.times) > 0).all()
+    assert channel.samples == TIMES.size - 1
+    assert any("out of order" in w for w in log.warnings)
+    assert any("repeat" in w for w in log.warnings)

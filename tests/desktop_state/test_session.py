@@ -1,0 +1,246 @@
+"""Session and presenters, without Qt."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from conftest import drive
+from nodrek.core.model import Corner, RawLog, Verdict
+from nodrek.desktop.state import session as intents
+from nodrek.desktop.state.drive import COLUMNS
+from nodrek.desktop.state.present import Units, present
+from nodrek.desktop.state.report import answer_lines
+from nodrek.desktop.state.screen import Glyph, Place, Screen, View
+from nodrek.desktop.state.session import Session
+from nodrek.desktop.state.words import minutes_words, percent, signed_percent, sureness
+from nodrek.jobs.analyze import Answer, analyze_file
+from nodrek.simulate.faults import Cause, SimulatedFault
+
+UNITS = Units()
+
+
+@pytest.fixture(scope="module")
+def answers(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], Answer]:
+    """Answers of a healthy drive and of one per fault, made when first asked for."""
+    from nodrek.io.logs.write import write_csv
+
+    folder = tmp_path_factory.mktemp("logs")
+    faults = {
+        "healthy": (),
+        "lost_tooth": (SimulatedFault(Corner.RL, Cause.MISSING_TEETH),),
+        "dead": (SimulatedFault(Corner.FR, Cause.DEAD),),
+        "frozen": (SimulatedFault(Corner.FR, Cause.FROZEN, value=9.0),),
+        "breaks": (SimulatedFault(Corner.FL, Cause.BROKEN_LEAD),),
+        "tyre": (SimulatedFault(Corner.RR, Cause.WHEEL_SIZE, size=-0.02),),
+        "swing": (SimulatedFault(Corner.RR, Cause.ECCENTRIC_RING, size=0.008),),
+    }
+    known: dict[str, Answer] = {}
+
+    def get(name: str) -> Answer:
+        if name not in known:
+            path = folder / f"{name}.csv"
+            write_csv(drive(51, *faults[name]), path)
+            known[name] = analyze_file(path)
+        return known[name]
+
+    return get
+
+
+def showing(answer: Answer, **changes: object) -> Session:
+    begun = intents.begin(Session(), answer.source.path)
+    return replace(intents.finish(begun, begun.revision, answer), **changes)  # type: ignore[arg-type]
+
+
+def test_state_needs_no_qt() -> None:
+    code = "import sys, nodrek.desktop.state.present; sys.exit(any(m.startswith('PySide6') for m in sys.modules))"
+    assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
+
+
+def test_nothing_loaded_invites() -> None:
+    screen = present(Session(), UNITS)
+    assert screen.invite
+    assert screen.answer is None
+    assert {c.sign.glyph for c in screen.plan.corners} == {Glyph.UNKNOWN}
+    assert not screen.stations[1].enabled
+
+
+@pytest.mark.parametrize(("name", "corner", "glyph", "words"), [
+    ("lost_tooth", Corner.RL, Glyph.NOTCH, "lost a tooth"),
+    ("dead", Corner.FR, Glyph.EMPTY, "no signal"),
+    ("frozen", Corner.FR, Glyph.BAR, "stuck"),
+    ("breaks", Corner.FL, Glyph.BROKEN, "breaks"),
+    ("tyre", Corner.RR, Glyph.BESIDE, "tyre"),
+    ("swing", Corner.RR, Glyph.OFF_CENTRE, "out of true"),
+])  # fmt: skip
+def test_each_fault_has_its_ring_and_its_words(
+    answers: Callable[[str], Answer], name: str, corner: Corner, glyph: Glyph, words: str
+) -> None:
+    screen = present(showing(answers(name)), UNITS)
+    assert screen.answer is not None
+    assert screen.answer.headline.startswith(corner.words.capitalize())
+    assert words in screen.answer.headline
+    card = next(c for c in screen.plan.corners if c.corner is corner)
+    assert card.sign.glyph is glyph
+    assert card.chosen
+    assert all(c.sign.glyph is Glyph.EVEN for c in screen.plan.corners if c.corner is not corner and name != "dead")
+
+
+def test_a_slower_wheel_is_drawn_larger(answers: Callable[[str], Answer]) -> None:
+    """2 % slower means 2 % more circumference: the ring beside the other is the larger one."""
+    screen = present(showing(answers("tyre")), UNITS)
+    assert next(c for c in screen.plan.corners if c.corner is Corner.RR).sign.larger
+
+
+def test_a_clean_result_says_what_it_is_worth(answers: Callable[[str], Answer]) -> None:
+    screen = present(showing(answers("healthy")), UNITS)
+    assert screen.answer is not None
+    assert "Nothing found" in screen.answer.headline
+    assert "lost tooth would have shown" in screen.answer.lines[0]
+
+
+def test_too_little_data_says_what_drive_would_settle_it(answers: Callable[[str], Answer]) -> None:
+    answer = answers("healthy")
+    unsure = replace(answer, analysis=replace(answer.analysis, verdict=Verdict.NOT_ENOUGH_DATA))
+    screen = present(showing(unsure), UNITS)
+    assert screen.answer is not None
+    assert "not enough" in screen.answer.headline
+    assert screen.answer.lines[1].startswith("Log ")
+
+
+@pytest.mark.parametrize("name", ["healthy", "lost_tooth", "dead"])
+@pytest.mark.parametrize("view", list(View))
+@pytest.mark.parametrize("corner", list(Corner))
+def test_every_view_of_every_corner_can_be_shown(
+    answers: Callable[[str], Answer], name: str, view: View, corner: Corner
+) -> None:
+    screen = present(showing(answers(name), view=view, corner=corner), UNITS)
+    shown = {View.DRIVE: screen.drive, View.TURNS: screen.turns, View.RATIOS: screen.ratios}
+    assert [v for v, part in shown.items() if part is not None] == [view]
+    assert screen.place is (Place.DRIVE if view is View.DRIVE else Place.COMPARE)
+
+
+def test_a_corner_that_gives_nothing_explains_itself(answers: Callable[[str], Answer]) -> None:
+    turns = present(showing(answers("dead"), view=View.TURNS, corner=Corner.FR), UNITS).turns
+    assert turns is not None
+    assert turns.own is None
+    assert "gives nothing" in turns.empty_text
+
+
+def test_the_raster_shows_the_streak_where_the_ring_face_shows_the_arc(answers: Callable[[str], Answer]) -> None:
+    turns = present(showing(answers("lost_tooth"), view=View.TURNS), UNITS).turns
+    assert turns is not None
+    assert turns.own is not None
+    assert turns.own_face is not None
+    cells = np.frombuffer(turns.own.levels, np.uint8).reshape(turns.own.height, turns.own.width).astype(float)
+    cells[cells == 0] = np.nan
+    darkest = int(np.argmin(np.nanmean(cells, axis=0)))
+    centre, width = turns.own_face.arcs[0]
+    off = abs((darkest + 0.5) / turns.own.width - centre + 0.5) % 1.0 - 0.5
+    assert abs(off) < width / 2 + 0.03
+    assert turns.own_face.arc_text == "1 tooth"
+
+
+def test_thinning_keeps_every_dip_and_stays_small(answers: Callable[[str], Answer]) -> None:
+    answer = answers("lost_tooth")
+    drive_screen = present(showing(answer), UNITS).drive
+    assert drive_screen is not None
+    trace = next(t for t in drive_screen.speeds if t.corner is Corner.RL)
+    assert trace.thinned
+    assert len(trace.x) <= 2 * COLUMNS
+    assert np.nanmin(trace.y) == pytest.approx(3.6 * float(answer.log.channels[Corner.RL].speed.min()))
+    deviation = next(t for t in drive_screen.deviations if t.corner is Corner.RL)
+    assert np.nanmin(deviation.y) < -15
+
+
+def test_zooming_shows_the_samples_themselves(answers: Callable[[str], Answer]) -> None:
+    session = intents.look_at(showing(answers("lost_tooth")), 30.0, 34.0)
+    drive_screen = present(session, UNITS).drive
+    assert drive_screen is not None
+    assert drive_screen.window == (30.0, 34.0)
+    assert not drive_screen.speeds[0].thinned
+    back = present(intents.show_all(session), UNITS).drive
+    assert back is not None
+    assert back.window == back.whole
+
+
+def test_a_clicked_streak_leads_to_its_moments_and_back(answers: Callable[[str], Answer]) -> None:
+    answer = answers("lost_tooth")
+    arc = answer.analysis.corners[Corner.RL].turn.arcs[0]
+    session = showing(answer, view=View.TURNS)
+    there = intents.mark_angle(session, 200.0, arc.centre_turn)
+    assert there.view is View.DRIVE
+    assert there.marks
+    # the dips of the shown stretch fall on marked moments, though not each turn shows one
+    motion = answer.examination.motions[Corner.RL]
+    shown = (motion.times > there.marks[0] - 0.1) & (motion.times < there.marks[-1] + 0.1)
+    dips = motion.times[shown & (motion.score < -6)]
+    assert dips.size >= 3
+    turn_s = float(np.median(np.diff(there.marks)))
+    apart = np.abs(dips[:, None] - np.array(there.marks)).min(axis=1)
+    assert np.median(apart) < 0.12 * turn_s
+    again = intents.go_back(there)
+    assert again.view is View.TURNS
+    assert again.marked == arc.centre_turn
+
+
+def test_stale_results_are_dropped(answers: Callable[[str], Answer]) -> None:
+    first = intents.begin(Session(), Path("a.csv"))
+    second = intents.begin(first, Path("b.csv"))
+    assert intents.finish(second, first.revision, answers("healthy")) is second
+    assert intents.fail(second, first.revision, "no") is second
+    assert intents.progress(second, first.revision, 0.5, "x", 1.0) is second
+    assert intents.finish(intents.cancel(second), second.revision, answers("healthy")).answer is None
+
+
+def test_a_failed_log_keeps_the_result_before_it(answers: Callable[[str], Answer]) -> None:
+    before = showing(answers("lost_tooth"))
+    begun = intents.begin(before, Path("bad.csv"))
+    failed = intents.fail(begun, begun.revision, "bad.csv is empty: record it again.")
+    screen = present(failed, UNITS)
+    assert screen.answer is not None
+    assert screen.answer.is_error
+    assert "bad.csv is empty" in screen.answer.lines[0]
+    assert screen.drive is not None
+    assert failed.answer is before.answer
+
+
+def test_progress_tells_the_time_left() -> None:
+    begun = intents.begin(Session(), Path("a.csv"))
+    busy = present(intents.progress(begun, begun.revision, 0.25, "Comparing", 3.0), UNITS).busy
+    assert busy is not None
+    assert busy.left == "about 9 s left"
+
+
+def test_units_switch_everywhere(answers: Callable[[str], Answer]) -> None:
+    session = showing(answers("healthy"))
+
+    def top(screen: Screen) -> float:
+        assert screen.drive is not None
+        return float(np.nanmax(screen.drive.speeds[-1].y))
+
+    metric, miles = present(session, UNITS), present(session, Units("mph"))
+    assert top(metric) / top(miles) == pytest.approx(1.609344)
+    assert any("mph" in value for _, value in miles.plan.details)
+
+
+def test_words() -> None:
+    assert [minutes_words(s) for s in (7, 65, 3700)] == ["0:07 min", "1:05 min", "1:01 h"]
+    assert percent(0.9999) == "99 %"
+    assert percent(0.001) == "1 %"
+    assert sureness(0.9999) == "As good as sure: 99 %"
+    assert signed_percent(0.99999) == "+0.00"
+
+
+def test_the_copied_answer_holds_findings_and_ratios(answers: Callable[[str], Answer], healthy_raw: RawLog) -> None:
+    lines = answer_lines(answers("lost_tooth"))
+    assert lines[0] == "lost_tooth.csv"
+    assert "lost a tooth" in lines[1]
+    assert sum("against the others" in line for line in lines) == 4
+    assert any("Nothing found" in line for line in answer_lines(answers("healthy")))

@@ -1,0 +1,194 @@
+"""Text logs: any dialect of the same table gives the same arrays; what is no log is refused."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from nodrek.core.model import RawChannel, RawLog
+from nodrek.errors import BadRequest, UnreadableFile
+from nodrek.io.logs.read import read_log
+from nodrek.io.logs.write import write_csv
+
+NAMES = ("FL", "FR", "RL", "RR")
+
+
+def table(rows: int, seed: int) -> np.ndarray:
+    """Times and four speeds, two decimals as loggers write them."""
+    rng = np.random.default_rng(seed)
+    time = np.arange(rows) * 0.02
+    return np.column_stack([time, np.round(rng.uniform(0, 90, (rows, 4)), 2)])
+
+
+def write_dialect(
+    path: Path,
+    values: np.ndarray,
+    *,
+    separator: str = ",",
+    decimal: str = ".",
+    encoding: str = "utf-8",
+    preamble: int = 0,
+    unit_row: bool = False,
+    ending: str = "\n",
+    quoted: bool = False,
+    padded: bool = False,
+) -> None:
+    mark = '"' if quoted else ""
+    names = ["time", *(f"Wheel speed {n}" for n in NAMES)]
+    lines = [f"# recorded by a logger, part {k}" for k in range(preamble)]
+    units = ["s", *["km/h"] * 4]
+    header = names if unit_row else [f"{n} [{u}]" for n, u in zip(names, units, strict=True)]
+    lines.append(separator.join(f"{mark}{n}{mark}" for n in header))
+    if unit_row:
+        lines.append(separator.join(units))
+    for row in values:
+        cells = ["" if np.isnan(v) else f"{v:.2f}".replace(".", decimal) for v in row]
+        if padded:
+            cells = [f" {cell} " for cell in cells]
+        lines.append(separator.join(f"{mark}{cell}{mark}" if cell else "" for cell in cells))
+    path.write_bytes((ending.join(lines) + ending).encode(encoding))
+
+
+dialects = st.fixed_dictionaries(
+    {
+        "separator": st.sampled_from([",", ";", "\t", "|"]),
+        "decimal": st.sampled_from([".", ","]),
+        "encoding": st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"]),
+        "preamble": st.integers(0, 6),
+        "unit_row": st.booleans(),
+        "ending": st.sampled_from(["\n", "\r\n"]),
+        "quoted": st.booleans(),
+        "padded": st.booleans(),
+    }
+).filter(lambda d: not (d["separator"] == "," and d["decimal"] == ","))
+
+
+@given(dialects, st.integers(8, 80), st.integers(0, 2**32 - 1))
+@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_any_dialect_gives_the_same_arrays(tmp_path: Path, dialect: dict, rows: int, seed: int) -> None:
+    values = table(rows, seed)
+    path = tmp_path / "dialect.csv"
+    write_dialect(path, values, **dialect)
+    raw = read_log(path)
+    assert [c.name for c in raw.channels] == [f"Wheel speed {n}" for n in NAMES]
+    assert {c.unit for c in raw.channels} == {"km/h"}
+    for k, channel in enumerate(raw.channels, start=1):
+        np.testing.assert_allclose(channel.times_s, values[:, 0], atol=1e-9)
+        np.testing.assert_allclose(channel.values, values[:, k], atol=1e-9)
+
+
+def test_blank_cells_are_no_samples(tmp_path: Path) -> None:
+    values = table(40, 1)
+    values[::2, 3] = np.nan
+    path = tmp_path / "sparse.csv"
+    write_dialect(path, values)
+    channel = read_log(path).channels[2]
+    assert np.isnan(channel.values[::2]).all()
+    assert not np.isnan(channel.values[1::2]).any()
+
+
+@pytest.mark.parametrize(("factor", "says"), [(1000, "milliseconds"), (1_000_000, "microseconds")])
+def test_a_clock_without_unit_is_told_by_its_steps(tmp_path: Path, factor: int, says: str) -> None:
+    path = tmp_path / "clock.csv"
+    rows = "\n".join(f"{int(k * 0.02 * factor)},{30 + k % 3},31,32,33" for k in range(50))
+    path.write_text(f"timestamp,FL,FR,RL,RR\n{rows}\n")
+    raw = read_log(path)
+    assert np.diff(raw.channels[0].times_s) == pytest.approx(0.02)
+    assert says in raw.warnings[0]
+
+
+@given(st.integers(2, 60), st.integers(0, 2**32 - 1), st.booleans())
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_writing_and_reading_loses_nothing(tmp_path: Path, rows: int, seed: int, own_clocks: bool) -> None:
+    rng = np.random.default_rng(seed)
+    rows += 6
+    channels = []
+    for k, name in enumerate(NAMES):
+        times = np.arange(rows) * 0.05 + (0.01 * k if own_clocks else 0.0)
+        channels.append(RawChannel(name, "km/h", times, np.round(rng.uniform(0, 200, rows), 3)))
+    path = tmp_path / "round.csv"
+    write_csv(RawLog(tuple(channels), "test"), path)
+    back = read_log(path)
+    for before, after in zip(channels, back.channels, strict=True):
+        known = ~np.isnan(after.values)
+        np.testing.assert_allclose(after.values[known], before.values, atol=1e-9)
+        np.testing.assert_allclose(after.times_s[known], before.times_s, atol=2e-6)
+
+
+def bad_files(folder: Path) -> dict[str, tuple[Path, str]]:
+    """Things that are no log, each with a word its sentence must hold."""
+    out: dict[str, tuple[Path, str]] = {}
+
+    def add(name: str, content: bytes, says: str) -> None:
+        path = folder / name
+        path.write_bytes(content)
+        out[name] = (path, says)
+
+    add("empty.csv", b"", "empty")
+    add("binary.csv", bytes(range(256)) * 40, "not a log")
+    add("prose.txt", b"Dear colleague,\nthe van is ready.\nBest wishes\n" * 30, "not a log")
+    add("picture.png", b"\x89PNG\r\n\x1a\n" + os.urandom(4000), "not a log")
+    add("one-row.csv", b"time,FL,FR\n0,1,2\n", "not a log")
+    add("no-time.csv", b"FL,FR\n" + b"\n".join(b"%d,%d" % (30 - k % 2, 30 - k % 3) for k in range(60)), "time column")
+    add("one-line.csv", b"1,2,3," * 300_000, "not a log")
+    add("nul-in-middle.csv", b"time,FL\n0,1\n\x001,2\n2,3\n", "not a log")
+    out["missing.csv"] = (folder / "missing.csv", "no such file")
+    out["a folder"] = (folder, "folder")
+    pipe = folder / "pipe.csv"
+    os.mkfifo(pipe)
+    out["pipe"] = (pipe, "device or pipe")
+    out["zero"] = (Path("/dev/zero"), "device or pipe")
+    loop = folder / "loop.csv"
+    loop.symlink_to(loop)
+    out["loop"] = (loop, "Check the name")
+    huge = folder / "huge.csv"
+    with huge.open("wb") as file:
+        file.truncate(6 * 1024**3)
+    out["huge"] = (huge, "more than the 4 GB")
+    return out
+
+
+BAD = ["empty.csv", "binary.csv", "prose.txt", "picture.png", "one-row.csv", "no-time.csv", "one-line.csv",
+       "nul-in-middle.csv", "missing.csv", "a folder", "pipe", "zero", "loop", "huge"]  # fmt: skip
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_what_is_no_log_gets_one_sentence(tmp_path: Path, name: str) -> None:
+    path, says = bad_files(tmp_path)[name]
+    with pytest.raises(UnreadableFile, match=says) as caught:
+        read_log(path)
+    assert "\n" not in str(caught.value)
+
+
+@given(st.binary(max_size=3000))
+@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_any_bytes_end_in_a_log_or_a_sentence(tmp_path: Path, content: bytes) -> None:
+    path = tmp_path / "bytes.csv"
+    path.write_bytes(content)
+    with contextlib.suppress(UnreadableFile):
+        read_log(path)
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 30))
+@settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_a_damaged_log_ends_in_a_log_or_a_sentence(tmp_path: Path, seed: int, wounds: int) -> None:
+    rng = np.random.default_rng(seed)
+    path = tmp_path / "wounded.csv"
+    write_dialect(path, table(60, seed))
+    content = bytearray(path.read_bytes())
+    for at in rng.integers(0, len(content), wounds):
+        content[at] = int(rng.integers(1, 256))
+    path.write_bytes(bytes(content[: int(rng.integers(1, len(content)))]))
+    with contextlib.suppress(UnreadableFile):
+        read_log(path)
+
+
+def test_writing_where_one_may_not_says_so(tmp_path: Path, healthy_raw: RawLog) -> None:
+    with pytest.raises(BadRequest, match="cannot be written"):
+        write_csv(healthy_raw, tmp_path / "no" / "such" / "folder.csv")
