@@ -15,7 +15,7 @@ PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
 TEMPLATE_HARMONICS = 8
 LEAST_HITS = 6
-NULL_SAMPLES = 20_000
+NULL_SAMPLES = 10_000
 NOWHERE = 0.7236
 """Factor of the true scale at which no harmonic up to the eighth meets another."""
 
@@ -132,7 +132,8 @@ class LowArc:
         """Best number of lost edges on a ring of `teeth`.
 
         Whatever a control unit does with a lost edge, the distance it reports falls short
-        by one pitch per lost edge and turn, as long as its averaging is shorter than a turn.
+        by one pitch per lost edge and turn (half of it where only the last period is shown),
+        as long as its averaging is shorter than a turn.
         """
         return max(1, round(self.area * teeth))
 

@@ -38,7 +38,7 @@ def present_drive(session: Session, speed_factor: float, speed_unit: str) -> Dri
         speeds=tuple(speeds),
         deviations=tuple(deviations),
         dropouts=tuple((c, _dropout_times(answer, c, window)) for c in answer.log.corners),
-        stops=tuple(s for s in _stops(answer) if s[1] > window[0] and s[0] < window[1])[:200],
+        stops=_stops(answer),
         marks=session.marks,
         mark_text="The place you marked passes the sensor here" if session.marks else "",
         window=window,

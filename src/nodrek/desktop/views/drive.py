@@ -40,6 +40,7 @@ class DriveView(QWidget):
         self._key = CornerKey()
         self._drops: dict[Corner, pg.PlotDataItem] = {}
         self._extras: list[tuple[pg.PlotWidget, object]] = []
+        self._extras_of: tuple[object, ...] | None = None
         self._part = QLabel()
         self._part.setProperty("quiet", True)
         self._back = QPushButton("Back to the turns")
@@ -176,25 +177,34 @@ class DriveView(QWidget):
             item.setData(list(times), [level] * len(times))
 
     def _draw_extras(self, screen: DriveScreen, look: Look) -> None:
+        """Bands where the vehicle stands and strokes at marked moments; made anew only when they change."""
+        wanted = (screen.stops, screen.marks, look)
+        if wanted == self._extras_of:
+            return
+        self._extras_of = wanted
         for plot, item in self._extras:
             plot.removeItem(item)
         self._extras = []
         still = QColor(look.hairline)
         still.setAlpha(110)
-        for start, stop in screen.stops:
-            for plot in (self.speeds, self.deviations):
-                band = pg.LinearRegionItem((start, stop), movable=False, brush=still, pen=pg.mkPen(None))
-                band.setZValue(-20)
-                self._add(plot, band)
-        for moment in screen.marks:
-            for plot in (self.speeds, self.deviations):
-                line = pg.InfiniteLine(moment, pen=pg.mkPen(look.call, width=1.4, style=Qt.PenStyle.DotLine))
-                line.setZValue(-10)
-                self._add(plot, line)
-
-    def _add(self, plot: pg.PlotWidget, item: object) -> None:
-        plot.addItem(item)
-        self._extras.append((plot, item))
+        starts, ends = [s[0] for s in screen.stops], [s[1] for s in screen.stops]
+        xs = [x for moment in screen.marks for x in (moment, moment)]
+        mark_pen = pg.mkPen(look.call, width=1, style=Qt.PenStyle.DotLine)
+        for plot, (low, high) in (
+            (self.speeds, screen.speed_range),
+            (self.deviations, screen.deviation_range),
+        ):
+            # one item for all, since each item costs time in every frame
+            reach = 2.0 * (high - low)
+            bands = pg.BarGraphItem(x0=starts, x1=ends, y0=low - reach, height=3 * reach, brush=still, pen=None)
+            bands.setZValue(-20)
+            strokes = pg.PlotDataItem(
+                xs, [low - reach, high + reach] * len(screen.marks), connect="pairs", pen=mark_pen
+            )
+            strokes.setZValue(-10)
+            for item in (bands, strokes):
+                plot.addItem(item, ignoreBounds=True)
+                self._extras.append((plot, item))
 
 
 class ClockAxis(pg.AxisItem):
@@ -274,9 +284,14 @@ def _style(plot: pg.PlotWidget, look: Look) -> None:
 
 
 def _pen(trace: Trace, look: Look) -> QPen:
+    """Strong for the chosen corner, pale for its mates.
+
+    An envelope of many samples a pixel is drawn thin and without pattern: a pattern would
+    not be seen in it, and patterns on long lines take most of a frame's time.
+    """
     if trace.prominent:
-        # an envelope of many samples a pixel is drawn thin, so that it does not become a slab
         return pg.mkPen(look.corners[trace.corner], width=1 if trace.thinned else 1.8)
     colour = QColor(look.corners[trace.corner])
     colour.setAlpha(150)
-    return pg.mkPen(colour, width=1, style=PATTERNS[trace.corner])
+    style = Qt.PenStyle.SolidLine if trace.thinned else PATTERNS[trace.corner]
+    return pg.mkPen(colour, width=1, style=style)

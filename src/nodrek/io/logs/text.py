@@ -17,6 +17,7 @@ from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import speed_factor, time_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.guard import read_head
+from nodrek.io.logs.plain import read_plain
 
 if TYPE_CHECKING:
     import polars as pl
@@ -100,7 +101,7 @@ def _decode_head(head: bytes) -> tuple[str, str] | None:
 
 
 def _find_shape(text: str, encoding: str) -> Shape | None:
-    lines = text.splitlines()
+    lines = text.split("\n")
     if len(text) >= 1000 and lines:
         lines = lines[:-1]  # the last line of the head may be cut
     # the table nearly always starts soon; only a long preamble costs a longer look
@@ -190,6 +191,10 @@ def _unit_text(cell: str) -> str | None:
 
 def _read_columns(path: Path, shape: Shape) -> list[Array]:
     """All columns as numbers; cells that hold none are NaN."""
+    if shape.plain and shape.encoding == "utf-8":
+        columns = read_plain(path, shape.separator, shape.decimal_comma, shape.first_row, len(shape.names))
+        if columns is not None:
+            return columns
     import polars as pl
 
     source: Path | bytes = path

@@ -1,0 +1,1 @@
+"""Measurements, not tests: `make bench` prints tables."""

@@ -1,0 +1,148 @@
+"""What is found, what is named wrongly, what is cried for nothing, on seeds nobody tuned on.
+
+Development used seeds below 10,000 of `nodrek.simulate.vary`; the benchmark starts at
+50,000. One row a question: fault × road or rate.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Corner, Vehicle
+from nodrek.core.verdict.judge import analyze_log
+from nodrek.simulate.chain import simulate
+from nodrek.simulate.faults import Cause, SimulatedFault
+from nodrek.simulate.vary import draw_fault, draw_scenario
+
+FIRST_SEED = 50_000
+FAULT_OF = {
+    Cause.MISSING_TEETH: "ring_damage",
+    Cause.CRACKED_RING: "ring_damage",
+    Cause.ECCENTRIC_RING: "ring_runout",
+    Cause.WHEEL_SIZE: "tyre_size",
+    Cause.DEAD: "no_signal",
+    Cause.FROZEN: "frozen",
+    Cause.BROKEN_LEAD: "intermittent",
+}
+
+
+@dataclass(frozen=True)
+class Trial:
+    """One drive: what was put in, what came out."""
+
+    exact: bool
+    corner: bool
+    extra: bool
+    alarm: bool
+    confidences: tuple[tuple[float, bool], ...]
+    ratio_errors: tuple[float, ...]
+    covered: tuple[bool, ...]
+    could_see: float
+    seconds: float
+
+
+def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
+    faults: tuple[SimulatedFault, ...] = () if cause is None else (draw_fault(Cause(cause), seed),)
+    scenario = draw_scenario(seed, faults, **settings)
+    log = map_corners(simulate(scenario))
+    began = time.process_time()
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None)
+    seconds = time.process_time() - began
+    truth = {(FAULT_OF[f.cause], (f.corner,)) for f in faults}
+    found = {(f.fault.value, f.corners): f.confidence for f in analysis.findings}
+    sure = {key for key, confidence in found.items() if confidence >= 0.5}
+    bad = {f.corner for f in faults}
+    named = {c for _, corners in sure for c in corners}
+    true_log = {c: -np.log(scenario.car.tyre(c).factor) for c in Corner}
+    for fault in faults:
+        if fault.cause is Cause.WHEEL_SIZE:
+            true_log[fault.corner] += np.log1p(fault.size)
+    mean = np.mean(list(true_log.values()))
+    errors, covered = [], []
+    for corner, result in analysis.corners.items():
+        if np.isfinite(result.ratio) and (not faults or faults[0].cause is Cause.WHEEL_SIZE):
+            truth_here = np.exp(true_log[corner] - mean)
+            errors.append(abs(result.ratio - truth_here))
+            covered.append(bool(result.ratio_low <= truth_here <= result.ratio_high))
+    return Trial(
+        exact=bool(truth) and truth <= sure,
+        corner=bool(bad) and bad <= named,
+        extra=bool(sure - truth) and bool(truth),
+        alarm=not truth and bool(sure),
+        confidences=tuple((p, key in truth) for key, p in found.items()),
+        ratio_errors=tuple(errors),
+        covered=tuple(covered),
+        could_see=min(c.could_see["ring_damage"] for c in analysis.corners.values()),  # type: ignore[index]
+        seconds=seconds,
+    )
+
+
+def run(name: str, cause: Cause | None, trials: int, pool: ProcessPoolExecutor, **settings: Any) -> list[Trial]:
+    seeds = range(FIRST_SEED, FIRST_SEED + trials)
+    futures = [pool.submit(one_trial, seed, cause.value if cause else None, settings) for seed in seeds]
+    done = [future.result() for future in futures]
+    share: Callable[[str], float] = lambda field: 100.0 * float(np.mean([getattr(t, field) for t in done]))  # noqa: E731
+    line = f"{name:44s} {trials:4d}"
+    if cause is None:
+        line += f"  {'':6s} {'':6s} {'':6s} {share('alarm'):6.1f}"
+    else:
+        line += f"  {share('exact'):6.1f} {share('corner'):6.1f} {share('extra'):6.1f} {'':6s}"
+    errors = [e for t in done for e in t.ratio_errors]
+    if errors:
+        covered = 100.0 * float(np.mean([c for t in done for c in t.covered]))
+        within = 100.0 * float(np.mean(np.array(errors) < 1e-3))
+        line += f" {100 * np.median(errors):8.3f} {within:6.1f} {covered:6.1f}"
+    else:
+        line += f" {'':8s} {'':6s} {'':6s}"
+    line += f" {np.mean([t.could_see for t in done]):6.2f} {np.median([t.seconds for t in done]):6.2f}"
+    print(line, flush=True)
+    return done
+
+
+def calibration(trials: list[Trial]) -> None:
+    """Of all findings given as p, how many were right."""
+    pairs = np.array([pair for t in trials for pair in t.confidences], dtype=float)
+    if not pairs.size:
+        return
+    p, right = pairs[:, 0], pairs[:, 1]
+    print("\nReliability of all findings of 0.2 and more (stated, right, number)")
+    error = 0.0
+    for low, high in ((0.2, 0.4), (0.4, 0.6), (0.6, 0.8), (0.8, 0.95), (0.95, 1.01)):
+        inside = (p >= low) & (p < high)
+        if inside.any():
+            print(f"  {p[inside].mean():5.2f}  {right[inside].mean():5.2f}  {int(inside.sum()):5d}")
+            error += inside.mean() * abs(p[inside].mean() - right[inside].mean())
+    print(f"  expected calibration error {error:.3f}, Brier score {np.mean((p - right) ** 2):.3f}")
+
+
+def main(trials: int) -> None:
+    print(f"Seeds {FIRST_SEED} to {FIRST_SEED + trials - 1}; per cent; 180 s drives, 50-100 Hz, 40-60 teeth, "
+          "four kinds of control unit, unless said otherwise")  # fmt: skip
+    print(f"{'':44s} {'n':>4s}  {'exact':>6s} {'corner':>6s} {'extra':>6s} {'alarm':>6s} "
+          f"{'ratio':>8s} {'<0.1%':>6s} {'95%':>6s} {'c.see':>6s} {'s':>6s}")  # fmt: skip
+    everything: list[Trial] = []
+    with ProcessPoolExecutor(max_workers=2) as pool:
+        for road in ("town", "country", "motorway", "gravel"):
+            everything += run(f"healthy, {road}", None, trials, pool, road=road)
+        for cause in Cause:
+            everything += run(f"{cause.value.replace('_', ' ')}, town", cause, trials, pool)
+        for road in ("country", "motorway", "gravel"):
+            everything += run(f"missing teeth, {road}", Cause.MISSING_TEETH, trials // 2, pool, road=road)
+        for rate in (10.0, 4.0):
+            everything += run(f"healthy, town, {rate:g} Hz", None, trials // 2, pool, rates_hz=(rate,))
+            everything += run(
+                f"missing teeth, town, {rate:g} Hz", Cause.MISSING_TEETH, trials // 2, pool, rates_hz=(rate,)
+            )
+    calibration(everything)
+
+
+if __name__ == "__main__":
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 100)
