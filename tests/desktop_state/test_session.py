@@ -19,7 +19,7 @@ from nodrek.desktop.state.present import Units, present
 from nodrek.desktop.state.report import answer_lines
 from nodrek.desktop.state.screen import Glyph, Place, Screen, View
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.words import minutes_words, percent, signed_percent, sureness
+from nodrek.desktop.state.words import minutes_words, percent, signed, sureness
 from nodrek.jobs.analyze import Answer, analyze_file
 from nodrek.simulate.faults import Cause, SimulatedFault
 
@@ -238,7 +238,7 @@ def test_words() -> None:
     assert percent(0.9999) == "99 %"
     assert percent(0.001) == "1 %"
     assert sureness(0.9999) == "As good as sure: 99 %"
-    assert signed_percent(0.99999) == "+0.00"
+    assert signed(-0.001) == "+0.00"
 
 
 def test_the_copied_answer_holds_findings_and_ratios(answers: Callable[[str], Answer], healthy_raw: RawLog) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from nodrek.core.model import Corner, Fault, Verdict
 from nodrek.core.verdict.judge import FAULTY_FROM
 from nodrek.desktop.state.drive import present_drive
-from nodrek.desktop.state.ratios import present_ratios
+from nodrek.desktop.state.ratios import present_ratios, shown_ratios
 from nodrek.desktop.state.screen import (
     AnswerScreen,
     BusyScreen,
@@ -30,7 +30,7 @@ from nodrek.desktop.state.words import (
     headline,
     minutes_words,
     percent,
-    signed_percent,
+    signed,
     sureness,
     worth_of_clean,
 )
@@ -117,8 +117,8 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
         state, odds = SHORT[finding.fault], f"{percent(finding.confidence)} sure"
     else:
         state, odds = ("reads well" if sign.glyph is Glyph.EVEN else "too little seen"), ""
-    result = answer.analysis.corners[corner]
-    ratio = f"{signed_percent(result.ratio)} %" if result.ratio == result.ratio else ""
+    ratios = shown_ratios(answer)
+    ratio = f"{signed(ratios[corner][1])} %" if corner in ratios else ""
     return CornerCard(corner, corner.words.capitalize(), state, odds, ratio, sign, chosen, True)
 
 
@@ -126,9 +126,10 @@ def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, s
     result = answer.analysis.corners[corner]
     channel = answer.log.channels[corner]
     rows = [("Column", channel.name)]
-    if result.ratio == result.ratio:
-        low, high = signed_percent(result.ratio_low), signed_percent(result.ratio_high)
-        rows.append(("Against the others", f"{low} to {high} %"))
+    ratios = shown_ratios(answer)
+    if corner in ratios:
+        low, _, high = ratios[corner]
+        rows.append(("Against the others", f"{signed(low)} to {signed(high)} %"))
     rows.append(("Dropouts", str(result.dropouts)))
     if result.wake_up == result.wake_up:
         rows.append(("Wakes up at", f"{result.wake_up * units.speed_factor:.1f} {units.speed}"))

@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import math
 from itertools import pairwise
+from statistics import median
 
-from nodrek.core.model import Fault
+from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import RatioRow, RatiosScreen
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.words import signed_percent
+from nodrek.desktop.state.words import signed
+from nodrek.jobs.analyze import Answer
 
+SENTENCE = (
+    "How much faster or slower each wheel turns than the middle of all, in per cent. "
+    "The bar is where the truth lies 19 times out of 20."
+)
 STEPS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0)
 
 
@@ -18,20 +24,15 @@ def present_ratios(session: Session) -> RatiosScreen | None:
     if answer is None:
         return None
     rows = []
+    shown = shown_ratios(answer)
     for corner in answer.log.corners:
-        result = answer.analysis.corners[corner]
-        known = math.isfinite(result.ratio)
-        value, low, high = (100.0 * (r - 1.0) for r in (result.ratio, result.ratio_low, result.ratio_high))
-        text = "not compared"
-        if known:
-            interval = f"{signed_percent(result.ratio_low)} to {signed_percent(result.ratio_high)}"
-            text = f"{signed_percent(result.ratio)} %  ({interval})"
-        rows.append(
-            RatioRow(
-                corner, corner.words.capitalize(), text, *((low, value, high) if known else (0.0, 0.0, 0.0)),
-                known, corner is session.corner,
-            )
-        )  # fmt: skip
+        name, chosen = corner.words.capitalize(), corner is session.corner
+        if corner in shown:
+            low, value, high = shown[corner]
+            text = f"{signed(value)} %  ({signed(low)} to {signed(high)})"
+            rows.append(RatioRow(corner, name, text, low, value, high, True, chosen))
+        else:
+            rows.append(RatioRow(corner, name, "not compared", 0.0, 0.0, 0.0, False, chosen))
     known_rows = [r for r in rows if r.known]
     empty = ""
     if not known_rows:
@@ -44,12 +45,28 @@ def present_ratios(session: Session) -> RatiosScreen | None:
     ticks = tuple((i * step, f"{i * step:+g}" if i else "0") for i in range(-count, count + 1))
     teeth = answer.examination.vehicle.teeth or 48
     explanations = [
-        (0.4, "a sound set stays inside"), (-0.4, ""),
+        (0.4, "sound sets stay within ±0.4 %"), (-0.4, ""),
         (100.0 / teeth, f"one tooth more of {teeth}"), (-100.0 / teeth, "one tooth less"),
         (3.0, "worn out against new"), (-3.0, "new against worn out"),
     ]  # fmt: skip
     marks = _apart([m for m in sorted(explanations) if abs(m[0]) < 0.98 * span], span)
-    return RatiosScreen(tuple(rows), span, ticks, marks, _sentence(session), empty)
+    return RatiosScreen(tuple(rows), span, ticks, marks, SENTENCE, empty)
+
+
+def shown_ratios(answer: Answer) -> dict[Corner, tuple[float, float, float]]:
+    """Low end, value and high end in per cent, against the middle of all corners.
+
+    The middle and not the mean, so that one odd wheel does not make three sound ones look
+    odd too.
+    """
+    known = {c: r for c, r in answer.analysis.corners.items() if math.isfinite(r.ratio)}
+    if not known:
+        return {}
+    middle = median(r.ratio for r in known.values())
+    return {
+        c: (100 * (r.ratio_low / middle - 1), 100 * (r.ratio / middle - 1), 100 * (r.ratio_high / middle - 1))
+        for c, r in known.items()
+    }
 
 
 def _apart(marks: list[tuple[float, str]], span: float) -> tuple[tuple[float, str], ...]:
@@ -58,13 +75,3 @@ def _apart(marks: list[tuple[float, str]], span: float) -> tuple[tuple[float, st
     for before, (value, words) in pairwise(marks):
         out.append((value, "" if value - before[0] < 0.12 * span else words))
     return tuple(out)
-
-
-def _sentence(session: Session) -> str:
-    assert session.answer is not None
-    for finding in session.answer.analysis.findings:
-        if finding.fault in (Fault.TYRE_SIZE, Fault.RING_COUNT) and finding.confidence >= 0.5:
-            return finding.summary
-    return (
-        "Speed of each corner against what the others say, in per cent; the bar is where the truth lies 19 times of 20."
-    )

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from nodrek.desktop.state.words import clean_headline, headline, signed_percent, sureness, worth_of_clean
+from nodrek.desktop.state.ratios import shown_ratios
+from nodrek.desktop.state.words import clean_headline, headline, signed, sureness, worth_of_clean
 from nodrek.jobs.analyze import Answer
 
 
@@ -14,8 +15,6 @@ def answer_lines(answer: Answer) -> list[str]:
     if not analysis.findings:
         corners = {c.value: r for c, r in analysis.corners.items()}
         lines.append(f"{clean_headline(analysis.verdict)}. {worth_of_clean(corners)}")
-    for corner, result in analysis.corners.items():
-        if result.ratio == result.ratio:
-            low, high = signed_percent(result.ratio_low), signed_percent(result.ratio_high)
-            lines.append(f"{corner}: {low} to {high} % against the others")
+    for corner, (low, _, high) in shown_ratios(answer).items():
+        lines.append(f"{corner}: {signed(low)} to {signed(high)} % against the others")
     return lines

@@ -72,14 +72,10 @@ def _raster(answer: Answer, corner: Corner, span: float) -> RasterScreen | None:
     levels = np.clip(128.0 + 127.0 * percent / (1.5 * span), 1, 255)
     levels[np.isnan(percent)] = 0
     count = round(raster.turns_per_row * raster.cells.shape[0])
-    each = round(raster.turns_per_row, 1)
-    caption = f"{count} turns downwards"
-    if each > 1:
-        caption += f", {each:g} to a row"
     return RasterScreen(
         corner=corner,
         title=corner.words.capitalize(),
-        caption=caption,
+        caption=f"{count} turns, first at the top",
         width=raster.cells.shape[1],
         height=raster.cells.shape[0],
         levels=levels.astype(np.uint8).tobytes(),

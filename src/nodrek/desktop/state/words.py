@@ -88,10 +88,9 @@ def advice_for_more(corners: dict[str, CornerResult]) -> str:
     return "Log two minutes of straight driving at a steady 50 km/h or more."
 
 
-def signed_percent(ratio: float) -> str:
-    """A ratio as per cent over one, with sign and two digits, and no minus zero."""
-    value = round(100.0 * (ratio - 1.0), 2) + 0.0
-    return f"{value:+.2f}"
+def signed(percent_value: float) -> str:
+    """Per cent with sign and two digits, and no minus zero."""
+    return f"{round(percent_value, 2) + 0.0:+.2f}"
 
 
 def minutes_words(seconds: float) -> str:

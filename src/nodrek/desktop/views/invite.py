@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
 
 from nodrek.desktop.views.theme import STEP, TARGET, Size, font
 
@@ -30,22 +30,21 @@ class InviteView(QWidget):
         opener.clicked.connect(self.open_wanted)
         story = QLabel("Or try one of the island post vans in the workshop:")
         story.setProperty("quiet", True)
-        grid = QGridLayout()
-        grid.setSpacing(STEP)
-        for k, (name, words) in enumerate(demos):
+        choices = QVBoxLayout()
+        choices.setSpacing(STEP)
+        for name, words in demos:
             button = QPushButton(words)
             button.setMinimumHeight(TARGET + 8)
             button.setStyleSheet("text-align: left;")
             button.clicked.connect(lambda _=False, chosen=name: self.demo_wanted.emit(chosen))
-            grid.addWidget(button, k // 2, k % 2)
+            choices.addWidget(button)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(4 * STEP, 4 * STEP, 4 * STEP, 4 * STEP)
+        layout.setContentsMargins(4 * STEP, STEP, 4 * STEP, STEP)
         layout.setSpacing(2 * STEP)
         layout.addStretch(2)
         layout.addWidget(title)
         layout.addWidget(explain)
         layout.addWidget(opener, 0, Qt.AlignmentFlag.AlignLeft)
-        layout.addSpacing(2 * STEP)
         layout.addWidget(story)
-        layout.addLayout(grid)
+        layout.addLayout(choices)
         layout.addStretch(3)

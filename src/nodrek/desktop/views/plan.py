@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import CornerCard, PlanScreen
@@ -122,7 +122,9 @@ class VehiclePlan(QWidget):
         draw_ring_sign(painter, ring_box, card.sign, colour)
         painter.setPen(QColor(look.quiet))
         painter.setFont(font(Size.SMALL))
-        painter.drawText(ring_box, Qt.AlignmentFlag.AlignCenter, str(number))
+        # the key that chooses it, beside the ring, so that no state of the ring hides it
+        beside = ring_box.translated(RING * 0.72 if left else -RING * 0.72, 0)
+        painter.drawText(beside, Qt.AlignmentFlag.AlignCenter, str(number))
         side = Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
         painter.setPen(QColor(look.ink))
         painter.setFont(font(Size.BODY, bold=True))
@@ -141,24 +143,29 @@ class VehiclePlan(QWidget):
                 y += 18
 
 
-class PlanPanel(QFrame):
-    """The plan and, below it, the numbers of the chosen corner."""
+class PlanPanel(QScrollArea):
+    """The plan and, below it, the numbers of the chosen corner; scrolls where the screen is low."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setFixedWidth(PLAN_WIDTH + 2 * STEP)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.plan = VehiclePlan()
         self._title = QLabel()
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(STEP)
         self._grid.setVerticalSpacing(4)
-        layout = QVBoxLayout(self)
+        inside = QWidget()
+        layout = QVBoxLayout(inside)
         layout.setContentsMargins(STEP, 0, STEP, STEP)
         layout.setSpacing(STEP)
         layout.addWidget(self.plan)
         layout.addWidget(self._title)
         layout.addLayout(self._grid)
         layout.addStretch(1)
+        self.setWidget(inside)
 
     def show_plan(self, screen: PlanScreen, look: Look) -> None:
         self.plan.show_plan(screen, look)

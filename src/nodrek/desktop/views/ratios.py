@@ -21,7 +21,7 @@ class RatioScale(QWidget):
         super().__init__()
         self._screen: RatiosScreen | None = None
         self._look: Look | None = None
-        self.setMinimumHeight(300)
+        self.setMinimumHeight(210)
 
     def show_ratios(self, screen: RatiosScreen, look: Look) -> None:
         self._screen, self._look = screen, look

@@ -147,6 +147,11 @@ def _sheet(look: Look) -> str:
     QLabel[quiet="true"] {{ color: {look.quiet}; }}
     QLabel[call="true"] {{ color: {look.call}; }}
     QScrollArea {{ border: none; }}
+    QScrollBar:vertical {{ background: {look.background}; width: 18px; margin: 0; }}
+    QScrollBar::handle:vertical {{ background: {look.hairline}; border-radius: 7px;
+        min-height: {TARGET}px; margin: 2px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: none; }}
     QFrame[raised="true"] {{ background: {look.raised}; border: 1px solid {look.hairline};
         border-radius: {RADIUS}px; }}
     QFrame[raised="true"] QLabel {{ background: transparent; border: none; }}

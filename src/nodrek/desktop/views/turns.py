@@ -12,6 +12,9 @@ from nodrek.desktop.state.screen import RasterScreen, RingFaceScreen, TurnsScree
 from nodrek.desktop.views.theme import STEP, Look, Size, font
 
 TOP, BOTTOM, LEFT, RIGHT = 46, 40, 8, 8
+ROOM_FOR_TICKS = 210
+ROOM_FOR_WORDS = 48
+"""Radius in pixels inside which the number of teeth finds room."""
 
 
 class RasterWidget(QWidget):
@@ -28,7 +31,7 @@ class RasterWidget(QWidget):
         self._cursor = (0.5, 0.5)
         self._pressable = pressable
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(120, 200)
+        self.setMinimumSize(90, 110)
         if pressable:
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self.setCursor(Qt.CursorShape.CrossCursor)
@@ -81,7 +84,8 @@ class RasterWidget(QWidget):
         painter.setFont(font(Size.SMALL))
         shown = painter.fontMetrics().elidedText(self._screen.caption, Qt.TextElideMode.ElideRight, int(box.width()))
         painter.drawText(QRectF(LEFT, 24, box.width(), 20), Qt.AlignmentFlag.AlignLeft, shown)
-        for k, words in ((0.0, "0°"), (0.25, "90°"), (0.5, "180°"), (0.75, "270°"), (1.0, "360°")):
+        ticks = ((0.0, "0°"), (0.25, "90°"), (0.5, "180°"), (0.75, "270°"), (1.0, "360°"))
+        for k, words in ticks if box.width() > ROOM_FOR_TICKS else ticks[::2]:
             x = box.left() + k * box.width()
             painter.setPen(QColor(look.hairline))
             painter.drawLine(QPointF(x, box.bottom() + 2), QPointF(x, box.bottom() + 7))
@@ -108,7 +112,7 @@ class RingFaceWidget(QWidget):
         self._screen: RingFaceScreen | None = None
         self._look: Look | None = None
         self._quiet = False
-        self.setMinimumSize(150, 150)
+        self.setMinimumSize(110, 90)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
 
     def sizeHint(self) -> QSize:
@@ -158,7 +162,7 @@ class RingFaceWidget(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(colour, 2.4 if not self._quiet else 1.6))
         painter.drawPolygon(line)
-        if screen.arc_text:
+        if screen.arc_text and zero > ROOM_FOR_WORDS:
             painter.setPen(QColor(look.call))
             painter.setFont(font(Size.LARGE, bold=True))
             painter.drawText(

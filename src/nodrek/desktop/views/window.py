@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QMimeData, Signal
+from PySide6.QtCore import QMimeData, Qt, Signal
 from PySide6.QtGui import (
     QAction,
     QActionGroup,
@@ -16,7 +16,17 @@ from PySide6.QtGui import (
     QKeySequence,
     QShortcut,
 )
-from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLabel, QMainWindow, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import Place, Screen, View
@@ -28,6 +38,8 @@ from nodrek.desktop.views.ratios import RatiosView
 from nodrek.desktop.views.theme import STEP, Look, Size, font
 from nodrek.desktop.views.turns import TurnsView
 
+LEAST_VIEW = 340
+"""Pixels of height under which no view can be read."""
 VIEW_NAMES = {View.DRIVE: "Drive", View.TURNS: "Turns", View.RATIOS: "Ratios"}
 VIEW_KEYS = {View.DRIVE: "D", View.TURNS: "T", View.RATIOS: "R"}
 
@@ -50,7 +62,7 @@ class MainWindow(QMainWindow):
         self._look: Look | None = None
         self._last: Screen | None = None
         self.setAcceptDrops(True)
-        self.setMinimumSize(900, 620)
+        self.setMinimumSize(820, 500)
         self.resize(1280, 800)
         self.plan = PlanPanel()
         self.plan.plan.corner_chosen.connect(self.corner_chosen)
@@ -96,18 +108,28 @@ class MainWindow(QMainWindow):
         stage.addLayout(self._switch)
         stage.addWidget(self.invite, 1)
         for widget in self._views.values():
+            widget.setMinimumHeight(LEAST_VIEW)
             stage.addWidget(widget, 1)
         stage.addWidget(self._notes)
         line = QFrame()
         line.setProperty("hairline", True)
         line.setFixedHeight(1)
+        # on a low screen, or a large scale, the stage scrolls: nothing is cut off
+        inside = QWidget()
+        stage.setContentsMargins(0, 0, STEP, 0)
+        inside.setLayout(stage)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(inside)
         body = QHBoxLayout()
         body.setSpacing(STEP)
         body.addWidget(self.plan)
-        body.addLayout(stage, 1)
+        body.addWidget(scroll, 1)
         whole = QWidget()
         layout = QVBoxLayout(whole)
-        layout.setContentsMargins(STEP, 4, 2 * STEP, STEP)
+        layout.setContentsMargins(STEP, 4, STEP, STEP)
         layout.setSpacing(STEP)
         layout.addLayout(job_line)
         layout.addWidget(line)
