@@ -105,6 +105,9 @@ def test_wrong_use_is_refused(healthy_raw: RawLog, log_file: Writer, tmp_path: P
     assert "holds nothing" in refused("analyze", path, "--from", "50", "--to", "20")
     assert "no scenario" in refused("simulate", "moon-buggy", "-o", tmp_path / "x.csv")
     assert "cannot be written" in refused("simulate", "island-van-healthy", "-o", tmp_path / "no" / "x.csv")
+    assert "Missing argument" in refused("analyze")
+    assert "--from" in refused("analyze", path, "--from", "soon")
+    assert "frobnicate" in refused("frobnicate")
     vehicle = tmp_path / "vehicle.json"
     vehicle.write_text('{"teeth": "many"}')
     assert "teeth" in refused("analyze", path, "--vehicle", vehicle)

@@ -95,14 +95,21 @@ def simulate(
 
 
 def main() -> None:
-    """Entry point: `NodrekError` becomes one sentence and exit code 2."""
+    """Entry point: whatever a person can cause becomes one sentence and exit code 2."""
     try:
-        app()
+        code = app(standalone_mode=False)
     except NodrekError as error:
-        sys.stderr.write(f"nodrek: {error}\n")
-        raise SystemExit(2) from None
+        _refuse(str(error))
+    except typer.TyperException as error:
+        told = getattr(error, "format_message", lambda: str(error))()
+        _refuse(f"{' '.join(told.split()).rstrip('.')}. See nodrek --help.")
     except MemoryError:
-        sys.stderr.write("nodrek: there is not enough memory for this log: analyze a part with --from and --to.\n")
-        raise SystemExit(2) from None
-    except BrokenPipeError:
+        _refuse("there is not enough memory for this log: analyze a part with --from and --to.")
+    except (BrokenPipeError, typer.Abort):
         raise SystemExit(0) from None
+    raise SystemExit(code if isinstance(code, int) else 0)
+
+
+def _refuse(sentence: str) -> None:
+    sys.stderr.write(f"nodrek: {sentence}\n")
+    raise SystemExit(2) from None
