@@ -101,7 +101,7 @@ def main() -> None:
     except NodrekError as error:
         _refuse(str(error))
     except typer.TyperException as error:
-        told = getattr(error, "format_message", lambda: str(error))()
+        told = error.format_message() if hasattr(error, "format_message") else str(error)
         _refuse(f"{' '.join(told.split()).rstrip('.')}. See nodrek --help.")
     except MemoryError:
         _refuse("there is not enough memory for this log: analyze a part with --from and --to.")

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -109,6 +110,8 @@ class MainWindow(QMainWindow):
         stage.addWidget(self.invite, 1)
         for widget in self._views.values():
             widget.setMinimumHeight(LEAST_VIEW)
+            # takes what is left; its own wish must not make the stage scroll
+            widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
             stage.addWidget(widget, 1)
         stage.addWidget(self._notes)
         line = QFrame()
