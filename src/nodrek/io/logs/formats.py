@@ -9,14 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import import_module
-from pathlib import Path
 
 from nodrek.core.model import RawLog
+from nodrek.io.logs.source import LogFile
 
 
 @dataclass(frozen=True)
 class Format:
-    """``module`` holds ``detect(head: bytes) -> bool`` and ``read(path) -> RawLog``.
+    """``module`` holds ``detect(head: bytes) -> bool`` and ``read(file) -> RawLog``.
 
     Modules are imported when asked, so that a format's library costs nothing to others.
     """
@@ -28,9 +28,9 @@ class Format:
         detect: Callable[[bytes], bool] = import_module(self.module).detect
         return detect(head)
 
-    def read(self, path: Path) -> RawLog:
-        read: Callable[[Path], RawLog] = import_module(self.module).read
-        return read(path)
+    def read(self, file: LogFile) -> RawLog:
+        read: Callable[[LogFile], RawLog] = import_module(self.module).read
+        return read(file)
 
 
 FORMATS: tuple[Format, ...] = (Format("csv", "nodrek.io.logs.text"),)

@@ -7,22 +7,22 @@ caller's table library.
 from __future__ import annotations
 
 import warnings
-from pathlib import Path
 
 import numpy as np
 
 from nodrek.core.model import Array
+from nodrek.io.logs.source import LogFile
 
 LARGEST = 2 * 1024**2
 """Bytes; above, a table library's several threads win."""
 PLAIN = frozenset(b"0123456789+-.eE \r\n")
 
 
-def read_plain(path: Path, separator: str, decimal_comma: bool, first_row: int, width: int) -> list[Array] | None:
+def read_plain(file: LogFile, separator: str, decimal_comma: bool, first_row: int, width: int) -> list[Array] | None:
     """Columns of the table from line `first_row` on, each of shape (rows,); ``None`` if it is not plain."""
-    if path.stat().st_size > LARGEST or not separator.isascii():
+    if file.size > LARGEST or not separator.isascii():
         return None
-    content = path.read_bytes()
+    content = file.read()
     body = content.split(b"\n", first_row)[-1].rstrip()
     mark = separator.encode()
     allowed = PLAIN | set(mark) | (set(b",") if decimal_comma else set())

@@ -1,0 +1,115 @@
+"""What a cell says: a number in one of several spellings, a clock time, nothing, or a word."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nodrek.core.model import Array
+
+if TYPE_CHECKING:
+    import polars as pl
+
+_NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
+_GROUPED = re.compile(
+    r"^[+-]?\d{1,3}(([ '\u00a0\u202f]\d{3})+|(,\d{3})+(?=\.)|(\.\d{3})+(?=,)|(,\d{3}){2,}|(\.\d{3}){2,})"
+    r"([.,]\d+)?$"
+)
+_CLOCK = re.compile(
+    r"^(?P<date>[^:]*?\d[^:]*?[ T])?(?P<a>\d{1,3}):(?P<b>\d{2})(?::(?P<c>\d{2}))?(?P<f>[.,:]\d{1,9})?"
+    r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|[+-]\d{2}:?\d{2}|UTC|[A-Z]{3,4})?$"
+)
+MISSING = frozenset(
+    ("", "-", "--", "---", "----", "n/a", "na", "#n/a", "nan", "null", "none", "nil", "inf", "-inf", "?", "*",
+     "invalid", "no data", "nodata", "error", "err", "n.v.", "k.a.", "#value!", "nan.0", "na.", "not available")
+)  # fmt: skip
+
+
+def clean(cell: str) -> str:
+    return cell.strip().strip('"').strip()
+
+
+def is_number(cell: str) -> bool:
+    return bool(_NUMBER.match(cell) or _GROUPED.match(cell))
+
+
+def is_clock(cell: str) -> bool:
+    return bool(_CLOCK.match(cell))
+
+
+def is_missing(cell: str) -> bool:
+    return cell.lower() in MISSING
+
+
+def has_grouping(cell: str) -> bool:
+    return bool(_GROUPED.match(cell))
+
+
+def uses_decimal_comma(cells: list[str], separator: str) -> bool:
+    """The decimal sign of a whole table, from the cells that leave no doubt."""
+    votes = 0
+    doubtful = 0
+    for cell in cells:
+        comma, point = cell.rfind(","), cell.rfind(".")
+        if comma < 0 and point < 0:
+            continue
+        if comma >= 0 and point >= 0:
+            votes += 3 if comma > point else -3
+        elif cell.count(",") > 1:
+            votes -= 3
+        elif cell.count(".") > 1:
+            votes += 3
+        elif point >= 0:
+            votes -= 1 if len(cell) - point - 1 != 3 else 0
+            doubtful -= 1
+        else:
+            votes += 1 if len(cell) - comma - 1 != 3 else 0
+            doubtful += 1
+    if votes == 0:
+        votes = doubtful
+    return separator != "," and votes > 0
+
+
+def numbers_of(column: pl.Series, decimal_comma: bool) -> Array:
+    """A column of text as numbers; what is none is NaN."""
+    import polars as pl
+
+    # every usual way of grouping digits goes: spaces of three kinds, apostrophe, and the
+    # sign that is not the decimal one
+    text = column.str.strip_chars(' "\t\u00a0\r').str.replace_all(r"[ '\u00a0\u202f]", "")
+    if decimal_comma:
+        text = text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
+    else:
+        text = text.str.replace_all(",", "", literal=True)
+    values = text.cast(pl.Float64, strict=False).to_numpy(writable=True)
+    values[np.isinf(values)] = np.nan
+    return values
+
+
+def clock_seconds(texts: list[str | None]) -> Array:
+    """Clock times and date-times as seconds of the day; NaN for what is neither.
+
+    ``12:34:56.7``, ``34:56.7`` (minutes and seconds), ``2026-05-03T12:34:56,7+02:00``,
+    ``5/3/2026 1:02:03 PM``, also with ``:`` before the fraction.
+    """
+    out = np.full(len(texts), np.nan)
+    for k, text in enumerate(texts):
+        match = _CLOCK.match(text.strip().strip('"').strip()) if text else None
+        if not match:
+            continue
+        a, b = int(match["a"]), int(match["b"])
+        fraction = float("0." + match["f"][1:]) if match["f"] else 0.0
+        if match["c"] is not None:
+            hours, minutes, seconds = a, b, int(match["c"])
+        elif match["f"] and match["f"][0] in ".,":
+            hours, minutes, seconds = 0, a, b
+        elif match["date"]:
+            hours, minutes, seconds = a, b, 0
+        else:
+            hours, minutes, seconds = 0, a, b
+        if match["half"]:
+            hours = hours % 12 + (12 if match["half"][0] in "pP" else 0)
+        out[k] = 3600.0 * hours + 60.0 * minutes + seconds + fraction
+    return out

@@ -1,0 +1,64 @@
+"""Times: what a time column means in seconds, and what had to be mended or assumed."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nodrek.core.model import Array
+from nodrek.core.units import time_factor
+
+DAY = 86400.0
+_EPOCH = ((1e8, 1e10, 1.0), (1e11, 1e13, 1e-3), (1e14, 1e16, 1e-6), (1e17, 1e19, 1e-9))
+"""Ranges of numbers that are seconds since 1970 in s, ms, µs and ns, for the years 1973 to 2286."""
+SERIAL_DAYS = (20_000.0, 80_000.0)
+"""Days since 1899-12-30, as spreadsheets count, for the years 1954 to 2119."""
+
+
+def seconds_of(values: Array, unit: str | None) -> tuple[Array, tuple[str, ...]]:
+    """Seconds from a column of numbers; the size of values and steps tells a missing unit."""
+    factor = time_factor(unit)
+    known = values[~np.isnan(values)]
+    if known.size < 2:
+        return values, ()
+    size = float(np.median(np.abs(known)))
+    steps = np.diff(known)
+    step = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1.0
+    if factor is None or factor == 1.0:
+        for low, high, epoch in _EPOCH:
+            if low <= size <= high:
+                return (values - known[0]) * epoch, ()
+    if factor is not None:
+        return (values - known[0]) * factor, ()
+    if SERIAL_DAYS[0] < size < SERIAL_DAYS[1] and step < 1e-3:
+        return (values - known[0]) * DAY, ()
+    if step < 3.0:
+        return values, ()
+    factor, word = (1e-3, "milliseconds") if step < 3000.0 else (1e-6, "microseconds")
+    return values * factor, (f"The time column has no unit; steps of {step:g} were taken as {word}.",)
+
+
+def unroll(times: Array) -> tuple[Array, tuple[str, ...]]:
+    """Undo a clock that starts again: at midnight, or where a counter was full.
+
+    Only a single large fall to near the beginning of the range is taken for that; small
+    falls are rows out of order and are left for later.
+    """
+    known = np.flatnonzero(~np.isnan(times))
+    if known.size < 4:
+        return times, ()
+    values = times[known]
+    steps = np.diff(values)
+    typical = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
+    span = float(np.ptp(values))
+    falls = np.flatnonzero((steps < -0.5 * span) & (steps < -100.0 * typical))
+    if not falls.size or falls.size > 50:
+        return times, ()
+    out = times.copy()
+    notes = []
+    for at in falls:
+        fall = -float(steps[at])
+        midnight = 0.9 * DAY < fall <= DAY + 1.0
+        period = DAY if midnight else fall + typical
+        out[known[at + 1] :] += period
+        notes.append("The clock passes midnight." if midnight else "The clock starts again; it was counted on.")
+    return out, tuple(dict.fromkeys(notes))

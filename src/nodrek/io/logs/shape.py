@@ -1,0 +1,175 @@
+"""How a text table is written: encoding, separator, decimal sign, header, first row."""
+
+from __future__ import annotations
+
+import csv
+import re
+from dataclasses import dataclass
+
+from nodrek.core.units import speed_factor, time_factor
+from nodrek.io.logs.cells import clean, has_grouping, is_clock, is_missing, is_number, uses_decimal_comma
+
+SEPARATORS = ("\t", ";", ",", "|")
+MOST_COLUMNS = 4000
+FIRST_LOOK = 150
+LONG_LOOK = 4000
+SAMPLE_LINES = 60
+COMMENTS = ("#", "//", "%", "*", "!")
+_IN_NAME = re.compile(r"^(?P<name>.*?)\s*[\[({]\s*(?P<unit>[^\[\](){}]{1,24})\s*[\])}]\s*$")
+
+
+@dataclass(frozen=True)
+class Shape:
+    """``first_row``: line number of the first data row; ``plain``: nothing but bare numbers.
+
+    ``kinds`` has one letter a column: n numbers, c clock times, t text.
+    """
+
+    encoding: str
+    separator: str
+    decimal_comma: bool
+    names: tuple[str, ...]
+    units: tuple[str | None, ...]
+    kinds: str
+    first_row: int
+    plain: bool
+
+
+def decode_head(head: bytes) -> tuple[str, str] | None:
+    """Text and encoding of the first bytes; ``None`` for anything that is not text."""
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return head[: len(head) // 2 * 2].decode("utf-16", errors="replace"), "utf-16"
+    if b"\x00" in head:
+        return _unmarked_utf16(head)
+    if head.startswith(b"\xef\xbb\xbf"):
+        return head[3:].decode("utf-8", errors="replace"), "utf-8-sig"
+    try:
+        return head.decode("utf-8"), "utf-8"
+    except UnicodeDecodeError as error:
+        # a cut in the middle of the last character is no sign of another encoding
+        if error.start > len(head) - 4:
+            return head[: error.start].decode("utf-8"), "utf-8"
+    control = sum(head.count(bytes([code])) for code in (*range(9), *range(14, 32), 127))
+    if control > len(head) // 500:
+        return None
+    return head.decode("cp1252", errors="replace"), "cp1252"
+
+
+def _unmarked_utf16(head: bytes) -> tuple[str, str] | None:
+    """UTF-16 without its mark: every other byte of Latin text is zero."""
+    even, odd = head[0::2], head[1::2]
+    for zeros, others, name in ((odd, even, "utf-16-le"), (even, odd, "utf-16-be")):
+        if len(zeros) > 8 and zeros.count(0) > 0.9 * len(zeros) and others.count(0) == 0:
+            return head[: len(head) // 2 * 2].decode(name, errors="replace"), name
+    return None
+
+
+def find_shape(text: str, encoding: str) -> Shape | None:
+    """The shape of a table in `text`; ``None`` where there is none."""
+    lines = text.split("\n")
+    if len(text) >= 1000 and lines:
+        lines = lines[:-1]  # the last line of the head may be cut
+    # the table nearly always starts soon; only a long preamble costs a longer look
+    return _shape_of(lines[:FIRST_LOOK], encoding) or _shape_of(lines[:LONG_LOOK], encoding)
+
+
+def _shape_of(lines: list[str], encoding: str) -> Shape | None:
+    best: Shape | None = None
+    best_score = 0.0
+    for separator in SEPARATORS:
+        rows = [split_cells(line, separator) for line in lines]
+        found = _first_data(rows)
+        if found is None:
+            continue
+        first, width = found
+        sample = [r for r in rows[first : first + SAMPLE_LINES] if width - 1 <= len(r) <= width + 1]
+        filled = sum(is_number(c) or is_clock(c) for r in sample for c in r)
+        # a decimal comma cuts numbers in two when comma is tried as separator: prefer fewer, fuller columns
+        score = filled * (1.0 if separator != "," else 0.6) if width <= MOST_COLUMNS else 0.0
+        if score <= best_score:
+            continue
+        cells = [c for r in sample for c in r if is_number(c)]
+        comma = uses_decimal_comma(cells, separator)
+        names, units = _header(rows, first, width, separator)
+        kinds = "".join(_kind([r[i] for r in sample if i < len(r)]) for i in range(width))
+        marks = ('"', " ", "\xa0", "'", "\u202f")
+        plain = set(kinds) <= {"n"} and not any(m in line for line in lines[first:] for m in marks)
+        plain = plain and not any(has_grouping(c) for c in cells)
+        best, best_score = Shape(encoding, separator, comma, names, units, kinds, first, plain), score
+    return best
+
+
+def split_cells(line: str, separator: str) -> list[str]:
+    """Cells of a line, trimmed and unquoted; separators inside quotes stay."""
+    line = line.rstrip("\r")
+    if '"' in line:
+        try:
+            return [clean(c) for c in next(csv.reader([line], delimiter=separator), [])]
+        except csv.Error:
+            pass
+    return [cell.strip() for cell in line.split(separator)]
+
+
+def _first_data(rows: list[list[str]]) -> tuple[int, int] | None:
+    """First line of three in a row that look like data, and their number of cells."""
+    for i in range(len(rows) - 1):
+        width = len(rows[i])
+        if width < 2 or not _looks_like_data(rows[i]):
+            continue
+        if all(len(r) == width and _looks_like_data(r) for r in rows[i + 1 : i + 3]):
+            return i, width
+    return None
+
+
+def _looks_like_data(row: list[str]) -> bool:
+    filled = [c for c in row if not is_missing(c)]
+    values = sum(is_number(c) or is_clock(c) for c in filled)
+    return values >= 1 and values >= 0.5 * len(filled) and not row[0].startswith(COMMENTS)
+
+
+def _kind(cells: list[str]) -> str:
+    filled = [c for c in cells if not is_missing(c)]
+    numbers, clocks = sum(map(is_number, filled)), sum(map(is_clock, filled))
+    if not filled or numbers >= 0.5 * len(filled):
+        return "n"
+    return "c" if clocks >= 0.5 * len(filled) else "t"
+
+
+def _header(
+    rows: list[list[str]], first: int, width: int, separator: str
+) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
+    """Names and units above the first data row: one line, or names and a line of units."""
+    above = [_fit(r, width) for r in rows[max(0, first - 6) : first] if width - 1 <= len(r) <= width + 1 and any(r)]
+    units: list[str | None] = [None] * width
+    if len(above) > 1 and _is_unit_row(above[-1]):
+        units = [_unit_text(cell) for cell in above[-1]]
+        above = above[:-1]
+    names = above[-1] if above else [f"column {i + 1}" for i in range(width)]
+    plain = []
+    for i, cell in enumerate(names):
+        name = cell
+        for mark in COMMENTS:
+            name = name.removeprefix(mark) if i == 0 else name
+        name = name.strip()
+        match = _IN_NAME.match(name)
+        if match and units[i] is None:
+            plain.append(match["name"].strip() or name)
+            units[i] = match["unit"].strip()
+        else:
+            plain.append(name or f"column {i + 1}")
+    return tuple(plain), tuple(units)
+
+
+def _fit(row: list[str], width: int) -> list[str]:
+    return [*row, ""][:width]
+
+
+def _is_unit_row(row: list[str]) -> bool:
+    filled = [c for c in row if c]
+    known = sum(speed_factor(c) is not None or time_factor(c.strip("[](){}")) is not None for c in filled)
+    short = sum(len(c) <= 8 for c in filled)
+    return bool(filled) and known >= 1 and short >= 0.8 * len(filled) and not any(is_number(c) for c in filled)
+
+
+def _unit_text(cell: str) -> str | None:
+    return cell.strip().strip("[](){}").strip() or None

@@ -1,0 +1,186 @@
+"""Habits of loggers, one by one: the same drive written their way must come back the same."""
+
+from __future__ import annotations
+
+import gzip
+import io
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Corner, RawLog
+from nodrek.errors import UnreadableFile
+from nodrek.io.logs.read import read_log
+
+ROWS = 120
+TIME = np.arange(ROWS) * 0.05
+SPEEDS = {c: 40 + 9 * np.sin(TIME + k) + k for k, c in enumerate(Corner)}
+
+
+def rows(form: Callable[[int], list[str]], separator: str = ",") -> str:
+    return "\n".join(separator.join(form(k)) for k in range(ROWS)) + "\n"
+
+
+def speeds(k: int, digits: int = 2) -> list[str]:
+    return [f"{SPEEDS[c][k]:.{digits}f}" for c in Corner]
+
+
+def clock(seconds: float, mark: str = ".") -> str:
+    whole = int(seconds)
+    return f"{whole // 3600 % 24:02d}:{whole // 60 % 60:02d}:{whole % 60:02d}{mark}{round(seconds % 1 * 1000):03d}"
+
+
+NAMES = "FL [km/h],FR [km/h],RL [km/h],RR [km/h]"
+SEMI = NAMES.replace(",", ";")
+
+DIALECTS: dict[str, str | bytes] = {
+    "clock time": f"Time,{NAMES}\n" + rows(lambda k: [clock(45000 + TIME[k]), *speeds(k)]),
+    "clock with decimal comma": f"Zeit;{SEMI}\n"
+    + rows(lambda k: [clock(45000 + TIME[k], ","), *(s.replace(".", ",") for s in speeds(k))], ";"),
+    "midnight": f"Time,{NAMES}\n" + rows(lambda k: [clock((86398 + TIME[k]) % 86400), *speeds(k)]),
+    "date and time": f"Date time,{NAMES}\n" + rows(lambda k: [f"2026-05-03 {clock(45000 + TIME[k])}", *speeds(k)]),
+    "ISO with zone": f"timestamp,{NAMES}\n"
+    + rows(lambda k: [f"2026-05-03T{clock(45000 + TIME[k])}+02:00", *speeds(k)]),
+    "ISO with Z": f"timestamp,{NAMES}\n" + rows(lambda k: [f"2026-05-03T{clock(45000 + TIME[k])}Z", *speeds(k)]),
+    "day first": f"Datum/Uhrzeit;{SEMI}\n"
+    + rows(lambda k: [f"03.05.2026 {clock(45000 + TIME[k])}", *speeds(k)], ";"),
+    "minutes and seconds": f"time,{NAMES}\n"
+    + rows(lambda k: [f"{int(TIME[k]) // 60:02d}:{TIME[k] % 60:06.3f}", *speeds(k)]),
+    "epoch seconds": f"epoch,{NAMES}\n" + rows(lambda k: [f"{1.76e9 + TIME[k]:.3f}", *speeds(k)]),
+    "epoch milliseconds": f"timestamp,{NAMES}\n" + rows(lambda k: [f"{1.76e12 + 1e3 * TIME[k]:.0f}", *speeds(k)]),
+    "epoch microseconds": f"timestamp,{NAMES}\n" + rows(lambda k: [f"{1.76e15 + 1e6 * TIME[k]:.0f}", *speeds(k)]),
+    "milliseconds in the name": f"time_ms,{NAMES}\n" + rows(lambda k: [f"{1e3 * TIME[k]:.0f}", *speeds(k)]),
+    "grouped thousands": f"time [ms];{SEMI}\n" + rows(lambda k: [f"{1e3 * TIME[k]:,.1f}", *speeds(k)], ";"),
+    "grouped by point": f"time [ms];{SEMI}\n"
+    + rows(
+        lambda k: [
+            f"{1e3 * TIME[k]:,.1f}".translate(str.maketrans(",.", ".,")),
+            *(s.replace(".", ",") for s in speeds(k)),
+        ],
+        ";",
+    ),
+    "words for nothing": f"time [s],{NAMES},note\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k), ("N/A", "---", "NaN", "")[k % 4]]),
+    "comment lines": "# drive 3\n# van\n" + f"# time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "long preamble": "".join(f"Setting {k}: some words; more, words\n" for k in range(200))
+    + f"time [s],{NAMES}\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "unit row in brackets": "time;FL;FR;RL;RR\n[s];[km/h];[km/h];[km/h];[km/h]\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
+    "quoted with separators in the names": '"time [s]","Wheel speed, FL [km/h]","Wheel speed, FR [km/h]",'
+    '"Wheel speed, RL [km/h]","Wheel speed, RR [km/h]"\n'
+    + rows(lambda k: [f'"{TIME[k]:.2f}"', *(f'"{s}"' for s in speeds(k))]),
+    "trailing separator": f"time [s],{NAMES},\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k), ""]),
+    "two hundred other columns": "time [s],"
+    + ",".join(f"Signal {k} [V]" for k in range(200))
+    + f",{NAMES}\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *(str((k * j) % 7) for j in range(200)), *speeds(k)]),
+    "a clock for each channel": "t_FL,FL [km/h],t_FR,FR [km/h],t_RL,RL [km/h],t_RR,RR [km/h]\n"
+    + rows(lambda k: [x for s in speeds(k) for x in (f"{TIME[k]:.2f}", s)]),
+    "long": "time [s],signal,value [km/h]\n"
+    + "".join(
+        f"{TIME[k]:.2f},wheel speed {c},{SPEEDS[c][k]:.2f}\n" for k in range(ROWS) for c in Corner
+    ),
+    "long, name first, with units": "channel;time;value;unit\n"
+    + "".join(f"{c};{TIME[k]:.2f};{SPEEDS[c][k]:.2f};km/h\n" for k in range(ROWS) for c in Corner),
+    "sparse": f"time [s],{NAMES}\n"
+    + "".join(
+        f"{TIME[k]:.2f}," + ",".join(f"{SPEEDS[c][k]:.2f}" if j == i else "" for j, c in enumerate(Corner)) + "\n"
+        for k in range(ROWS)
+        for i in range(4)
+    ),
+    "UTF-16 without a mark": (f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])).encode(
+        "utf-16-le"
+    ),
+    "UTF-16 big end first": b"\xfe\xff"
+    + (f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])).encode("utf-16-be"),
+    "Latin-1": (f"time [s],température [°C],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", "20", *speeds(k)])).encode(
+        "latin-1"
+    ),
+    "units after an underscore": "time_s,FL_kmh,FR_kmh,RL_kmh,RR_kmh\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "units in braces": "time {s},FL {km/h},FR {km/h},RL {km/h},RR {km/h}\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "padded": f"  time [s] , {NAMES.replace(',', ' , ')}\n"
+    + rows(lambda k: [f" {TIME[k]:.2f} ", *(f"  {s}" for s in speeds(k))]),
+    "afternoon": f"Time,{NAMES}\n"
+    + rows(lambda k: [f"{(45000 + int(TIME[k])) // 3600 - 12:02d}:{(45000 + int(TIME[k])) // 60 % 60:02d}:"
+                      f"{(45000 + TIME[k]) % 60:06.3f} PM", *speeds(k)]),
+}  # fmt: skip
+
+
+def check(raw: RawLog) -> None:
+    """The four speeds, in km/h, at their times from the first sample."""
+    log = map_corners(raw)
+    assert list(log.corners) == list(Corner)
+    for corner, channel in log.channels.items():
+        assert channel.unit == "km/h"
+        np.testing.assert_allclose(channel.times - channel.times[0], TIME, atol=2e-3)
+        np.testing.assert_allclose(channel.speed * 3.6, SPEEDS[corner], atol=0.006)
+
+
+@pytest.mark.parametrize("name", DIALECTS)
+def test_a_dialect_is_read_right(tmp_path: Path, name: str) -> None:
+    content = DIALECTS[name]
+    path = tmp_path / "log.csv"
+    path.write_bytes(content if isinstance(content, bytes) else content.encode())
+    check(read_log(path))
+
+
+PLAIN = f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])
+
+
+def test_gzip_and_zip_are_seen_through(tmp_path: Path) -> None:
+    packed = tmp_path / "log.csv.gz"
+    packed.write_bytes(gzip.compress(PLAIN.encode()))
+    check(read_log(packed))
+    archive = tmp_path / "logs.zip"
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as out:
+        out.writestr("readme.txt", "the drive of van 3\n" * 40)
+        out.writestr("../../evil/log.csv", PLAIN)
+    check(read_log(archive))
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["log.csv.gz", "logs.zip"]
+
+
+def test_several_logs_in_one_archive_are_named(tmp_path: Path) -> None:
+    archive = tmp_path / "logs.zip"
+    with zipfile.ZipFile(archive, "w") as out:
+        out.writestr("long.csv", PLAIN)
+        out.writestr("short.csv", PLAIN[: len(PLAIN) // 2].rsplit("\n", 1)[0])
+    raw = read_log(archive)
+    check(raw)
+    assert any("short.csv" in w for w in raw.warnings)
+
+
+def bombs() -> dict[str, bytes]:
+    zeros = b"0,0,0\n" * (8 * 1024 * 1024)
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as out:
+        out.writestr("log.csv", zeros)
+    whole = gzip.compress(PLAIN.encode())
+    return {
+        "bomb.gz": gzip.compress(zeros),
+        "bomb.zip": stream.getvalue(),
+        "cut.gz": whole[: len(whole) // 2],
+        "cut.zip": stream.getvalue()[:2000],
+        "hollow.zip": b"PK\x05\x06" + bytes(18),
+    }
+
+
+@pytest.mark.parametrize("name", ["bomb.gz", "bomb.zip", "cut.gz", "cut.zip", "hollow.zip"])
+def test_bombs_and_damage_are_refused(tmp_path: Path, name: str) -> None:
+    path = tmp_path / name
+    path.write_bytes(bombs()[name])
+    with pytest.raises(UnreadableFile):
+        read_log(path)
+
+
+def test_a_truncated_log_is_read_up_to_the_break(tmp_path: Path) -> None:
+    path = tmp_path / "cut.csv"
+    path.write_text(PLAIN[: int(len(PLAIN) * 0.6)])
+    raw = read_log(path)
+    assert 60 < raw.channels[0].values.size < ROWS
