@@ -34,7 +34,74 @@ NAMINGS = [
      "ABS: rear axle, wheel speed, left", "ABS: rear axle, wheel speed, right"),
     ("Brake control: wheel speed FL", "Brake control: wheel speed FR",
      "Brake control: wheel speed RL", "Brake control: wheel speed RR"),
+    ("Velocidad rueda delantera izquierda", "Velocidad rueda delantera derecha",
+     "Velocidad rueda trasera izquierda", "Velocidad rueda trasera derecha"),
+    ("Velocità ruota anteriore sinistra", "Velocità ruota anteriore destra",
+     "Velocità ruota posteriore sinistra", "Velocità ruota posteriore destra"),
+    ("Prędkość koła przód lewy", "Prędkość koła przód prawy", "Prędkość koła tył lewy", "Prędkość koła tył prawy"),
+    ("Velocidade roda dianteira esquerda", "Velocidade roda dianteira direita",
+     "Velocidade roda traseira esquerda", "Velocidade roda traseira direita"),
+    ("Wielsnelheid linksvoor", "Wielsnelheid rechtsvoor", "Wielsnelheid linksachter", "Wielsnelheid rechtsachter"),
+    ("Hjulhastighet vänster fram", "Hjulhastighet höger fram", "Hjulhastighet vänster bak", "Hjulhastighet höger bak"),
+    ("Rychlost kola přední levé", "Rychlost kola přední pravé", "Rychlost kola zadní levé",
+     "Rychlost kola zadní pravé"),
+    ("Vitesse roue avant gauche", "Vitesse roue avant droite", "Vitesse roue arrière gauche",
+     "Vitesse roue arrière droite"),
+    ("Radgeschw. VL", "Radgeschw. VR", "Radgeschw. HL", "Radgeschw. HR"),
+    ("WheelSpeedFrntLft", "WheelSpeedFrntRgt", "WheelSpeedRrLft", "WheelSpeedRrRgt"),
+    ("Wheel_Speed_F_L", "Wheel_Speed_F_R", "Wheel_Speed_R_L", "Wheel_Speed_R_R"),
+    ("WHL_SPD_LH_FRONT", "WHL_SPD_RH_FRONT", "WHL_SPD_LH_REAR", "WHL_SPD_RH_REAR"),
+    ("RearAxle.1 FL speed", "RearAxle.1 FR speed", "RearAxle.1 RL speed", "RearAxle.1 RR speed"),
 ]  # fmt: skip
+SYSTEMS = [
+    ("v_di", "v_dd", "v_ti", "v_td"), ("Ruota AS", "Ruota AD", "Ruota PS", "Ruota PD"),
+    ("Koło LP", "Koło PP", "Koło LT", "Koło PT"), ("Wiel LV", "Wiel RV", "Wiel LA", "Wiel RA"),
+    ("Hjul VF", "Hjul HF", "Hjul VB", "Hjul HB"), ("Kolo PL", "Kolo PP", "Kolo ZL", "Kolo ZP"),
+    ("Roda DE", "Roda DD", "Roda TE", "Roda TD"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("names", SYSTEMS, ids=lambda n: n[0])
+def test_abbreviations_that_only_make_sense_together(names: tuple[str, ...]) -> None:
+    log = map_corners(raw(*((n, "km/h") for n in names)))
+    assert [log.channels[c].name for c in Corner] == list(names)
+
+
+@pytest.mark.parametrize(("unit", "turns_a_second"), [("rpm", 1 / 60), ("rad/s", 1 / (2 * np.pi)), ("1/min", 1 / 60)])
+def test_turning_is_brought_to_a_nominal_speed_and_said(unit: str, turns_a_second: float) -> None:
+    log = map_corners(raw(*((f"Wheel {n}", unit) for n in ("FL", "FR"))))
+    np.testing.assert_allclose(log.channels[Corner.FL].speed, SPEED * turns_a_second * 1.95)
+    assert any("ratios are right" in w for w in log.warnings)
+
+
+@pytest.mark.parametrize("name", ["FL_kmh", "WheelSpeed_FL_Kph", "Speed FL (km/h)", "vFL_mps", "wheel FL mph"])
+def test_a_unit_may_stand_in_the_name(name: str) -> None:
+    log = map_corners(raw((name, None), (name.replace("FL", "FR"), None)))
+    assert not log.channels[Corner.FL].unit_guessed
+
+
+@pytest.mark.parametrize("code", [-1.0, -999.0, 250.0, 327.67])
+def test_codes_among_speeds_are_set_apart(code: float) -> None:
+    values = np.where(np.arange(TIMES.size) % 17 == 3, code, SPEED)
+    log = map_corners(RawLog((RawChannel("FL", "km/h", TIMES, values), RawChannel("FR", "km/h", TIMES, SPEED)), "test"))
+    assert log.channels[Corner.FL].invalid.sum() == (values == code).sum()
+    assert any("no valid value" in w for w in log.warnings)
+
+
+def test_reversing_is_no_code() -> None:
+    values = SPEED - 45.0
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", TIMES, values) for n in ("FL", "FR")), "test"))
+    assert not log.channels[Corner.FL].invalid.any()
+    assert (log.channels[Corner.FL].speed >= 0).all()
+
+
+def test_a_clock_coarser_than_the_rows_is_spread() -> None:
+    """Ten rows a second stamped with whole seconds."""
+    times = np.floor(TIMES)
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", times, SPEED) for n in ("FL", "FR")), "test"))
+    channel = log.channels[Corner.FL]
+    assert channel.samples == TIMES.size
+    np.testing.assert_allclose(channel.times, TIMES, atol=0.051)
 
 
 @pytest.mark.parametrize("names", NAMINGS, ids=lambda n: n[0])
@@ -63,9 +130,19 @@ def test_one_corner_is_not_enough() -> None:
         map_corners(raw(("Wheel speed FL", "km/h"), ("Engine speed", "1/min")))
 
 
-def test_two_equal_candidates_are_asked_about() -> None:
-    with pytest.raises(UnclearCorners, match="--map FL=NAME"):
-        map_corners(raw(("Wheel speed FL", "km/h"), ("Speed wheel FL", "km/h"), ("Wheel speed FR", "km/h")))
+def test_numbers_in_place_of_corners_are_asked_about() -> None:
+    with pytest.raises(UnclearCorners, match="do not tell the corners"):
+        map_corners(raw(*((f"Wheel speed sensor {k}", "km/h") for k in (1, 2, 3, 4))))
+
+
+def test_of_two_sets_the_finer_is_taken_and_the_other_named() -> None:
+    """Coarse copies of the speeds, and counters with the same corner names, are common on a bus."""
+    coarse = [RawChannel(f"Dash wheel speed {c}", "km/h", TIMES, np.round(SPEED)) for c in Corner]
+    fine = [RawChannel(f"Brakes wheel speed {c}", "km/h", TIMES, SPEED) for c in Corner]
+    counters = [RawChannel(f"Wheel pulse counter {c}", None, TIMES, np.floor(TIMES * 90) % 256) for c in Corner]
+    log = map_corners(RawLog((*counters, *coarse, *fine), "test"))
+    assert all(ch.name.startswith("Brakes") for ch in log.channels.values())
+    assert any("Dash wheel speed" in w for w in log.warnings)
 
 
 def test_a_person_may_name_columns_with_or_without_unit() -> None:

@@ -7,10 +7,17 @@ MPH = 0.44704
 
 _SPEED = {
     1 / 3.6: ("km/h", "kmh", "kph", "km/hr", "kmph", "km h-1", "km*h-1", "kilometers per hour",
-              "kilometres per hour", "kmh-1"),
+              "kilometres per hour", "kmh-1", "km/std", "km/u", "kmhr", "km/t", "km/ora", "km/h."),
     MPH: ("mph", "mi/h", "miles/h", "mile/h", "miles per hour"),
     1.0: ("m/s", "mps", "ms-1", "m s-1", "m/sec", "meters per second", "metres per second"),
 }  # fmt: skip
+_TURN = {
+    1 / 60.0: ("rpm", "r/min", "1/min", "u/min", "rev/min", "min-1", "min^-1", "tr/min", "giri/min", "obr/min",
+               "ot/min", "v/min", "omw/min", "rot/min"),
+    0.15915494309189535: ("rad/s", "rad/sec", "rads", "rad s-1"),
+    1.0: ("rev/s", "1/s", "rps", "u/s", "turns/s"),
+}  # fmt: skip
+_EDGE = {1.0: ("hz",), 1000.0: ("khz",)}
 _TIME = {
     1.0: ("s", "sec", "secs", "second", "seconds"),
     1e-3: ("ms", "msec", "millisecond", "milliseconds"),
@@ -18,17 +25,35 @@ _TIME = {
     1e-9: ("ns", "nanosecond", "nanoseconds"),
     60.0: ("min", "minute", "minutes"),
 }
+_TURN_BY_SPELLING = {name: factor for factor, names in _TURN.items() for name in names}
+_EDGE_BY_SPELLING = {name: factor for factor, names in _EDGE.items() for name in names}
 _SPEED_BY_SPELLING = {name: factor for factor, names in _SPEED.items() for name in names}
 _TIME_BY_SPELLING = {name: factor for factor, names in _TIME.items() for name in names}
 
 
 def _plain(spelling: str) -> str:
-    return " ".join(spelling.strip().strip("[](){}").lower().replace("·", "*").split())
+    plain = spelling.strip().strip("[](){}").lower().replace("·", "*").replace("⋅", "*").replace("^", "")
+    return " ".join(plain.replace(" / ", "/").split())
 
 
 def speed_factor(spelling: str | None) -> float | None:
     """m/s per unit of a spelled speed unit; ``None`` where it is no speed unit."""
     return None if spelling is None else _SPEED_BY_SPELLING.get(_plain(spelling))
+
+
+def turn_factor(spelling: str | None) -> float | None:
+    """Turns a second per unit of a spelled unit of turning; ``None`` where it is none."""
+    return None if spelling is None else _TURN_BY_SPELLING.get(_plain(spelling))
+
+
+def edge_factor(spelling: str | None) -> float | None:
+    """Edges a second per unit of a spelled frequency; ``None`` where it is none."""
+    return None if spelling is None else _EDGE_BY_SPELLING.get(_plain(spelling))
+
+
+def is_speed_spelling(spelling: str | None) -> bool:
+    """Whether a unit can be that of a wheel's speed, turning or ring edges."""
+    return any(f(spelling) is not None for f in (speed_factor, turn_factor, edge_factor))
 
 
 def time_factor(spelling: str | None) -> float | None:

@@ -1,0 +1,190 @@
+"""What a channel's name says: which corner, and whether it is a wheel speed at all.
+
+Vocabulary of English, German, French, Spanish, Italian, Polish, Portuguese, Dutch, Swedish
+and Czech workshops, from memory; every word in lower case, without its number.
+"""
+
+from __future__ import annotations
+
+import re
+from itertools import pairwise
+
+from nodrek.core.model import Corner
+from nodrek.core.units import is_speed_spelling
+
+_LEFT = (
+    "left lft nearside links linke linker linkes gauche izquierda izquierdo izq izqda sinistra sinistro sin lewy lewa"
+    " lewe lewego esquerda esquerdo esq linker vänster vanster levy leva levé levý leve lev kerb"
+)
+_RIGHT = (
+    "right rgt rght offside rechts rechte rechter rechtes droit droite derecha derecho der dcha destra destro prawy"
+    " prawa prawe prawego direita direito höger hoger pravy prava prave pravý pravá pravé prav"
+)
+_FRONT = (
+    "front frnt frt fwd fore forward vorn vorne vorder vorderachse avant delantera delantero delant anteriore"
+    " anteriori przedni przednia przednie przod przód dianteira dianteiro diant voor voorste vooras fram framaxel"
+    " främre framre predni přední"
+)
+_REAR = (
+    "rear back aft hinten hinter hinterachse arriere arrière trasera trasero posteriore posteriori tylny tylna tylne"
+    " tyl tył traseira traseiro achter achterste achteras bak bakaxel bakre zadni zadní"
+)
+SIDE = dict.fromkeys(_LEFT.split(), "L") | dict.fromkeys(_RIGHT.split(), "R")
+END = dict.fromkeys(_FRONT.split(), "F") | dict.fromkeys(_REAR.split(), "R")
+# letters that mean a side or an end only beside a word or letter for the other
+_WEAK_SIDE = {
+    **dict.fromkeys("l lh lhs lt li g izq sx esq".split(), "L"),
+    **dict.fromkeys("r rh rhs rt re d dx der dir".split(), "R"),
+}
+_WEAK_END = {
+    **dict.fromkeys("f av ant del va vo fa".split(), "F"),
+    **dict.fromkeys("r ar post pos tras ha hi ra b".split(), "R"),
+}
+LEAST_OF_SYSTEM = 3
+_ORDER = (Corner.FL, Corner.FR, Corner.RL, Corner.RR)
+_CODES = {
+    code: corner
+    for system in ("fl fr rl rr", "lf rf lr rr", "vl vr hl hr", "avg avd arg ard", "avga avdr arga ardr")
+    for code, corner in zip(system.split(), _ORDER, strict=True)
+}
+"""Two and three letters that name a corner wherever they stand alone."""
+SYSTEMS = tuple(
+    dict(zip(system.split(), _ORDER, strict=True))
+    for system in (
+        "di dd ti td", "as ad ps pd", "asx adx psx pdx", "lp pp lt pt", "pl pp tl tp", "de dd te td", "lv rv la ra",
+        "vl vr al ar", "vf hf vb hb", "lp pp lz pz", "pl pp zl zp", "ei ed ti td", "fe fd te td", "li re hl hr",
+    )
+)  # fmt: skip
+"""Letters that could be anything else, and are believed only where three or four of one system stand together."""
+_GLUED = {
+    "frontleft": Corner.FL, "leftfront": Corner.FL, "frontright": Corner.FR, "rightfront": Corner.FR,
+    "rearleft": Corner.RL, "leftrear": Corner.RL, "rearright": Corner.RR, "rightrear": Corner.RR,
+    "frntlft": Corner.FL, "frntrgt": Corner.FR, "rrlft": Corner.RL, "rrrgt": Corner.RR,
+    "frtlft": Corner.FL, "frtrt": Corner.FR, "vornelinks": Corner.FL, "vornerechts": Corner.FR,
+    "hintenlinks": Corner.RL, "hintenrechts": Corner.RR, "linksvoor": Corner.FL, "rechtsvoor": Corner.FR,
+    "linksachter": Corner.RL, "rechtsachter": Corner.RR, "vorderlinks": Corner.FL, "vorderrechts": Corner.FR,
+    "lftfrnt": Corner.FL, "rgtfrnt": Corner.FR, "lftrear": Corner.RL, "rgtrear": Corner.RR,
+}  # fmt: skip
+SPEED_WORDS = frozenset(
+    (
+        "speed spd velocity vel wheelspeed wheelspd whlspd ws wss whl wheel v vx n kmh kph mph rpm abs esp velo whs "
+        "geschwindigkeit geschw drehzahl radgeschwindigkeit rad rads raddrehzahl raddrehz vrad vitesse roue roues "
+        "velocidad rueda velocita velocità ruota giri predkosc prędkość kolo koło kola obroty velocidade roda snelheid "
+        "wiel wielsnelheid hastighet hjul hjulhastighet rychlost otacky otáčky rychl radgeschw wheelspeeds wheelspds "
+        "whlgrndvlcty whlvel wheelvelocity whlspeed rotation"
+    ).split()
+)
+OTHER_WORDS = frozenset(
+    (
+        "torque trq pressure press prs temp temperature slip angle height accel acceleration force load travel counter "
+        "count cnt pulse pulses ticks tick edges edge valid validity status stat state flag quality qf ref reference "
+        "target desired demand steering yaw current voltage volt direction dir dirn stdstill mean average diff "
+        "difference druck moment drehmoment schlupf temperatur winkel hohe höhe beschleunigung kraft weg zähler zahler "
+        "gültig pression couple glissement température compteur hauteur presion presión par deslizamiento temperatura "
+        "contador altura pressione coppia slittamento contatore altezza cisnienie ciśnienie poslizg poślizg licznik "
+        "pressao pressão deslizamento druk koppel hoogte teller tryck vridmoment höjd räknare tlak výška crc checksum "
+        "alive rolling engine motor engrpm gear odometer distance range tpms inflation wear pad fluid"
+    ).split()
+)
+"""Words that make a channel something else than a wheel speed, whatever else it says."""
+PART_WORDS = frozenset(
+    (
+        "brake brk tyre tire door seat window lamp bremse reifen pneu frein freno neumatico gomma opona hamulec däck "
+        "remband band dveře belt mirror light spring damper suspension"
+    ).split()
+)
+"""Parts that do so unless the name also speaks of speed ("brake control: wheel speed FL")."""
+
+
+def words_of(name: str) -> list[str]:
+    """Lower-case words: split at punctuation, camelCase and digits."""
+    spaced = re.sub(r"(?<=[a-zà-ÿ0-9])(?=[A-ZÀ-Þ])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name)
+    words = [w for w in re.split(r"[^0-9a-zà-ÿœĀ-ž]+", spaced.lower()) if w]
+    out: list[str] = []
+    for word in words:
+        parts = [p for p in re.split(r"\d+", word) if p] or [word]
+        for part in parts:
+            out.append(part)
+            # wheelspeedfl, vfl, spdrr: the corner glued to the end of a known word
+            for tail in ("fl", "fr", "rl", "rr", "vl", "vr", "hl", "hr", "lf", "rf", "lr"):
+                head = part.removesuffix(tail)
+                if head != part and (head in SPEED_WORDS or head in OTHER_WORDS):
+                    out += [head, tail]
+    return out
+
+
+def corner_of(name: str) -> Corner | None:
+    """The corner that a channel's name tells, ``None`` where it tells none or more than one."""
+    words = words_of(name)
+    squeezed = "".join(words)
+    for glued, corner in _GLUED.items():
+        if glued in squeezed:
+            return corner
+    sides = {SIDE[w] for w in words if w in SIDE}
+    ends = {END[w] for w in words if w in END}
+    if len(sides) == 1 and len(ends) == 1:
+        return Corner(ends.pop() + sides.pop())
+    codes = {_CODES[w] for w in words if w in _CODES}
+    if len(codes) == 1 and not sides:
+        return codes.pop()
+    if len(ends) == 1 and not sides:
+        sides = {_WEAK_SIDE[w] for w in words if w in _WEAK_SIDE}
+    elif len(sides) == 1 and not ends:
+        ends = {_WEAK_END[w] for w in words if w in _WEAK_END}
+    else:
+        # "F L", "R-R", "L/R": letters side by side, in either order
+        both = {**_WEAK_SIDE, **SIDE}, {**_WEAK_END, **END}
+        found = {both[1][a] + both[0][b] for a, b in pairwise(words) if a in both[1] and b in both[0]} or {
+            both[1][b] + both[0][a] for a, b in pairwise(words) if a in both[0] and b in both[1]
+        }
+        return Corner(found.pop()) if len(found) == 1 else None
+    if len(sides) == 1 and len(ends) == 1:
+        return Corner(ends.pop() + sides.pop())
+    return None
+
+
+def corners_by_system(names: list[str]) -> dict[str, Corner]:
+    """Corners of names that only make sense together: ``v_di, v_dd, v_ti, v_td``.
+
+    Only whole systems of abbreviations are believed: three codes or more of one system
+    in names that are otherwise the same.
+    """
+    out: dict[str, Corner] = {}
+    for system in SYSTEMS:
+        by_stem: dict[str, dict[str, Corner]] = {}
+        for name in names:
+            words = words_of(name)
+            codes = [w for w in words if w in system]
+            if len(codes) == 1:
+                stem = " ".join(w for w in words if w != codes[0])
+                by_stem.setdefault(stem, {})[name] = system[codes[0]]
+        for found in by_stem.values():
+            if len(set(found.values())) == len(found) >= LEAST_OF_SYSTEM:
+                for name, corner in found.items():
+                    out.setdefault(name, corner)
+    return out
+
+
+def speed_score(name: str, unit: str | None) -> float:
+    """How much a name and unit sound like a wheel speed: 0 not at all, 5 beyond doubt."""
+    words = set(words_of(name))
+    speaks_of_speed = bool(words & SPEED_WORDS)
+    if words & OTHER_WORDS or (words & PART_WORDS and not speaks_of_speed):
+        return 0.0
+    score = 1.0
+    if speaks_of_speed:
+        score += 2.0
+    if unit is not None:
+        if not is_speed_spelling(unit):
+            return 0.0
+        score += 2.0
+    return score
+
+
+def stem_of(name: str) -> str:
+    """The name without what tells the corner: channels of one set share it."""
+    kept = [
+        w for w in words_of(name)
+        if w not in _CODES and w not in SIDE and w not in END and not any(g in w for g in _GLUED)
+    ]  # fmt: skip
+    return " ".join(kept)

@@ -1,0 +1,175 @@
+"""One channel understood: times that rise, values in m/s, values that are no speeds set apart."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array, Corner, RawChannel, WheelChannel
+from nodrek.core.units import MPH, edge_factor, speed_factor, speed_unit_name, turn_factor
+
+FASTEST = 110.0
+"""m/s: 400 km/h. What reads more is no speed of a road vehicle."""
+NO_VALUE_KMH = (655.35, 655.34, 511.9375, 511.97, 409.5, 327.67, 255.99, 255.0)
+"""Values that all-ones raw fields give (common practice: 65535 × 0.01 and the like)."""
+APART_KMH = 60.0
+"""A value that stands this far above all others, and repeats, is a code and no speed."""
+NOMINAL_CIRCUMFERENCE = 1.95
+NOMINAL_TEETH = 48
+"""Taken where turns or edges are logged and neither size nor teeth are known."""
+_UNIT_IN_NAME = re.compile(
+    r"(?<![a-z])(km/?h|kph|kmph|mph|m/s|mps|rpm|rad/s|u/min|1/min|min-1|tr/min|obr/min|ot/min)(?![a-z])"
+)
+
+
+@dataclass(frozen=True)
+class Scale:
+    """m/s per value, the unit as it is shown, whether it was guessed, and whether only ratios count."""
+
+    factor: float
+    unit: str
+    guessed: bool = False
+    relative: bool = False
+
+
+def understand(
+    corner: Corner, channel: RawChannel, start: float, shared: dict[int, Array]
+) -> tuple[WheelChannel, list[str]]:
+    """The channel from `start` (s) on, and what a person should know of it.
+
+    `shared` lets channels of one clock keep sharing one array of times.
+    """
+    notes: list[str] = []
+    known = ~np.isnan(channel.values)
+    whole = bool(known.all())
+    times = channel.times_s - start if whole else channel.times_s[known] - start
+    values = channel.values if whole else channel.values[known]
+    if whole:
+        times = shared.setdefault(id(channel.times_s), times)
+    steps = np.diff(times)
+    if (steps <= 0).any():
+        times, values = _in_order(times, values, notes)
+    scale = scale_of(channel, times, values)
+    if scale.relative:
+        notes.append(
+            f"The wheel speeds are given in {scale.unit}; without tyre size and teeth they are worked out with "
+            f"{NOMINAL_CIRCUMFERENCE} m a turn, so that ratios are right and speeds only nearly."
+        )
+    invalid = no_values(values, scale.factor)
+    if invalid.any():
+        notes.append(f'{corner} holds {int(invalid.sum())} samples that mean "no valid value".')
+    speed = np.where(invalid, np.nan, np.abs(values) * scale.factor)
+    rate = 1.0 / float(np.median(np.diff(times))) if times.size > 1 else 0.0
+    return (
+        WheelChannel(
+            corner, channel.name, scale.unit, scale.guessed, times, speed, invalid,
+            _quantum(values[~invalid]) * scale.factor, rate,
+        ),
+        notes,
+    )  # fmt: skip
+
+
+def scale_of(channel: RawChannel, times: Array, values: Array) -> Scale:
+    """What one of the channel's values is in m/s: by its unit, by its name, by how it moves."""
+    in_name = _UNIT_IN_NAME.search(channel.name.lower().replace("_", " "))
+    for spelling in (channel.unit, in_name.group(1) if in_name else None):
+        speed, turn, edge = speed_factor(spelling), turn_factor(spelling), edge_factor(spelling)
+        if speed is not None:
+            return Scale(speed, speed_unit_name(speed))
+        if turn is not None:
+            return Scale(turn * NOMINAL_CIRCUMFERENCE, str(spelling).strip("[](){} "), relative=True)
+        if edge is not None:
+            return Scale(edge * NOMINAL_CIRCUMFERENCE / NOMINAL_TEETH, "Hz", relative=True)
+    factor = _guess_factor(times, values)
+    return Scale(factor, speed_unit_name(factor), guessed=True)
+
+
+def no_values(values: Array, factor: float) -> npt.NDArray[np.bool_]:
+    """Samples that say "no valid value": all ones, error codes, negative sentinels."""
+    kmh = values * factor * 3.6
+    out: npt.NDArray[np.bool_] = np.abs(kmh) > FASTEST * 3.6
+    if kmh.size and float(kmh.max()) > 200.0:
+        for sentinel in NO_VALUE_KMH:
+            out |= np.abs(kmh - sentinel) < 0.006
+    distinct, counts = np.unique(kmh[~out][:200_000], return_counts=True)
+    # one value far above all others, more than once
+    if distinct.size > 2 and distinct[-1] - distinct[-2] > APART_KMH and counts[-1] > 1:
+        out |= kmh == distinct[-1]
+    # reversing is slow and has many values; one and the same negative value is a code
+    negative = distinct < 0
+    if negative.any() and (negative.sum() == 1 or distinct[0] < -APART_KMH):
+        out |= (kmh == distinct[0]) if negative.sum() == 1 else (kmh < -APART_KMH)
+    return out
+
+
+def agree_on_guesses(channels: dict[Corner, WheelChannel], warnings: list[str]) -> None:
+    """In place: units guessed for single corners become one, that of the known or of most."""
+    guessed = {c: ch for c, ch in channels.items() if ch.unit_guessed}
+    if not guessed:
+        return
+    factors = {"km/h": 1 / 3.6, "mph": MPH, "m/s": 1.0}
+    units = [ch.unit for ch in guessed.values()]
+    known = [ch.unit for ch in channels.values() if not ch.unit_guessed and ch.unit in factors]
+    unit = known[0] if known else max(sorted(set(units)), key=units.count)
+    for corner, channel in guessed.items():
+        change = factors[unit] / factors[channel.unit]
+        if change != 1.0:
+            channels[corner] = WheelChannel(
+                corner, channel.name, unit, True, channel.times, channel.speed * change,
+                channel.invalid, channel.quantum * change, channel.rate, channel.lag,
+            )  # fmt: skip
+    warnings.append(f"The log names no unit for the wheel speeds; {unit} was taken from how the values move.")
+
+
+def _in_order(times: Array, values: Array, notes: list[str]) -> tuple[Array, Array]:
+    back = int((np.diff(times) < 0).sum())
+    if back:
+        notes.append(f"{back} rows were out of order in time and were sorted.")
+    order = np.argsort(times, kind="stable")
+    times, values = times[order], values[order]
+    first = np.concatenate([[True], np.diff(times) > 0])
+    repeated = int((~first).sum())
+    if repeated > 0.3 * times.size:
+        # a clock coarser than the rows: spread the rows of one stamp evenly to the next
+        notes.append("Several rows share each time stamp; they were spread evenly over the time to the next.")
+        return _spread(times, first), values
+    if repeated:
+        notes.append(f"{repeated} rows repeat the time of the row before; the first of each was kept.")
+    return times[first], values[first]
+
+
+def _spread(times: Array, first: npt.NDArray[np.bool_]) -> Array:
+    start = np.flatnonzero(first)
+    count = np.diff(np.concatenate([start, [times.size]]))
+    stamps = times[start]
+    step = np.diff(stamps, append=2 * stamps[-1] - stamps[-2] if stamps.size > 1 else stamps[-1] + 1.0)
+    step = np.minimum(step, 2.0 * np.median(step))
+    place = np.arange(times.size) - np.repeat(start, count)
+    return np.asarray(np.repeat(stamps, count) + place * np.repeat(step / count, count))
+
+
+def _guess_factor(times: Array, values: Array) -> float:
+    """km/h unless the drive would be impossible in it."""
+    known = np.abs(values[np.isfinite(values)])
+    if known.size < 10:
+        return 1 / 3.6
+    top = float(np.quantile(known, 0.995))
+    step = np.diff(times)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        change = np.abs(np.diff(values)) / step
+    brisk = float(np.nanquantile(change[step > 0], 0.95)) if (step > 0).any() else 0.0
+    # drivers brake and pull with 2 to 4 m/s²; as km/h per s the figure is 3.6 times larger
+    return 1.0 if top < 45.0 and brisk < 3.2 and top > 0.1 else 1 / 3.6
+
+
+def _quantum(values: Array) -> float:
+    """Smallest step of the values (own unit); 0 where they are continuous or constant."""
+    known = np.unique(values[np.isfinite(values)][:20000])
+    if known.size < 3:
+        return 0.0
+    steps = np.diff(known)
+    steps = steps[steps > 1e-7]
+    return float(np.round(np.quantile(steps, 0.02), 6)) if steps.size else 0.0
