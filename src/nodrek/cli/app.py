@@ -47,6 +47,10 @@ def open_log(log: Annotated[Path, typer.Argument(help="The log to open in the wi
 def analyze(
     log: Annotated[Path, typer.Argument(help="The log of a drive.")],
     as_json: Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")] = False,
+    database: Annotated[
+        list[Path] | None,
+        typer.Option("--database", metavar="FILE", help="Bus database of a raw bus log; may be repeated."),
+    ] = None,
     vehicle: Annotated[Path | None, typer.Option(help="JSON file with what is known of the vehicle.")] = None,
     mapping: Annotated[
         list[str] | None, typer.Option("--map", metavar="CORNER=NAME", help="Column of a corner; may be repeated.")
@@ -63,6 +67,7 @@ def analyze(
         log,
         vehicle=read_vehicle(vehicle) if vehicle else None,
         mapping=parse_mapping(mapping or []),
+        databases=tuple(database or ()),
         start=start,
         stop=stop,
     )

@@ -65,6 +65,8 @@ _GLUED = {
     "linksachter": Corner.RL, "rechtsachter": Corner.RR, "vorderlinks": Corner.FL, "vorderrechts": Corner.FR,
     "lftfrnt": Corner.FL, "rgtfrnt": Corner.FR, "lftrear": Corner.RL, "rgtrear": Corner.RR,
 }  # fmt: skip
+CORNER_SCORE = 1.0
+WHEEL_WORDS = frozenset("wheel wheels whl wss ws roue rueda ruota kolo koło koła roda wiel hjul rad".split())
 SPEED_WORDS = frozenset(
     (
         "speed spd velocity vel wheelspeed wheelspd whlspd ws wss whl wheel v vx n kmh kph mph rpm abs esp velo whs "
@@ -179,6 +181,16 @@ def speed_score(name: str, unit: str | None) -> float:
             return 0.0
         score += 2.0
     return score
+
+
+def sounds_like_wheel_speed(name: str) -> bool:
+    """Whether a channel is worth reading out of thousands: by name alone, generously."""
+    return speed_score(name, None) >= CORNER_SCORE and (corner_of(name) is not None or _speaks_of_wheels(name))
+
+
+def _speaks_of_wheels(name: str) -> bool:
+    words = set(words_of(name))
+    return bool(words & WHEEL_WORDS) or any(s in "".join(words) for s in ("wheel", "whl", "rad", "roue"))
 
 
 def stem_of(name: str) -> str:

@@ -132,7 +132,9 @@ def _by_name(raw: RawLog, name: str) -> RawChannel:
     wanted = name.strip().lower()
     for channel in raw.channels:
         full = f"{channel.name} [{channel.unit}]" if channel.unit else channel.name
-        if wanted in (channel.name.lower(), full.lower()):
+        # a signal may be named with its message or without
+        alone = wanted.rsplit(".", 1)[-1] if "." in wanted and "." not in channel.name else wanted
+        if wanted in (channel.name.lower(), full.lower()) or alone == channel.name.lower():
             if not _has_numbers(channel):
                 raise BadRequest(f'The column "{channel.name}" holds no numbers: choose another one.')
             return channel

@@ -9,12 +9,14 @@ from pathlib import Path
 
 import numpy as np
 
+from nodrek.core.corner_names import sounds_like_wheel_speed
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Corner, Vehicle, WheelLog
 from nodrek.core.verdict.examine import Examination, Progress
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.errors import BadRequest
 from nodrek.io.logs.read import read_log
+from nodrek.io.logs.source import Request
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,6 +47,7 @@ def analyze_file(
     *,
     vehicle: Vehicle | None = None,
     mapping: Mapping[Corner, str] | None = None,
+    databases: tuple[Path, ...] = (),
     start: float | None = None,
     stop: float | None = None,
     progress: Progress = quiet,
@@ -54,7 +57,7 @@ def analyze_file(
     Raises the `NodrekError` family; nothing else for anything a file may hold.
     """
     progress(0.0, "Reading the log")
-    raw = read_log(path)
+    raw = read_log(path, request_for(mapping, databases))
     log = cut_log(map_corners(raw, mapping), start, stop)
     source = Source(path, sha256_of(path), raw.format)
 
@@ -64,6 +67,19 @@ def analyze_file(
     analysis, examination = analyze_log(log, vehicle or Vehicle(), rest)
     progress(1.0, "Done")
     return Answer(source, log, analysis, examination)
+
+
+def request_for(mapping: Mapping[Corner, str] | None, databases: tuple[Path, ...]) -> Request:
+    """Read what may be a wheel speed by its name, and what a person named."""
+    named = {name.strip().lower() for name in (mapping or {}).values()}
+
+    def keep(name: str) -> bool:
+        plain = name.lower()
+        if any(plain == n or n.endswith(f".{plain}") or plain.endswith(f".{n}") or n in plain for n in named):
+            return True
+        return sounds_like_wheel_speed(name)
+
+    return Request(keep, databases)
 
 
 def cut_log(log: WheelLog, start: float | None, stop: float | None) -> WheelLog:

@@ -11,12 +11,12 @@ from dataclasses import dataclass
 from importlib import import_module
 
 from nodrek.core.model import RawLog
-from nodrek.io.logs.source import LogFile
+from nodrek.io.logs.source import LogFile, Request
 
 
 @dataclass(frozen=True)
 class Format:
-    """``module`` holds ``detect(head: bytes) -> bool`` and ``read(file) -> RawLog``.
+    """``module`` holds ``detect(head: bytes) -> bool`` and ``read(file, request) -> RawLog``.
 
     Modules are imported when asked, so that a format's library costs nothing to others.
     """
@@ -28,9 +28,21 @@ class Format:
         detect: Callable[[bytes], bool] = import_module(self.module).detect
         return detect(head)
 
-    def read(self, file: LogFile) -> RawLog:
-        read: Callable[[LogFile], RawLog] = import_module(self.module).read
-        return read(file)
+    def read(self, file: LogFile, request: Request) -> RawLog:
+        read: Callable[[LogFile, Request], RawLog] = import_module(self.module).read
+        return read(file, request)
 
 
-FORMATS: tuple[Format, ...] = (Format("csv", "nodrek.io.logs.text"),)
+FORMATS: tuple[Format, ...] = (
+    Format("parquet", "nodrek.io.logs.columnar"),
+    Format("mdf", "nodrek.io.logs.mdf"),
+    Format("tdms", "nodrek.io.logs.tdms"),
+    Format("hdf5", "nodrek.io.logs.hdf5"),
+    Format("mat", "nodrek.io.logs.mat"),
+    Format("xlsx", "nodrek.io.logs.workbook"),
+    Format("blf", "nodrek.io.logs.bus_blf"),
+    Format("pcap", "nodrek.io.logs.bus_pcap"),
+    Format("bus text", "nodrek.io.logs.bus_text"),
+    Format("csv", "nodrek.io.logs.text"),
+)
+"""In order of certainty: formats with a signature first, any table of text last."""

@@ -99,6 +99,14 @@ def _shape_of(lines: list[str], encoding: str) -> Shape | None:
     return best
 
 
+def name_and_unit(text: str) -> tuple[str, str | None]:
+    """``"Speed FL [km/h]"`` → ``("Speed FL", "km/h")``."""
+    match = _IN_NAME.match(text.strip())
+    if match and match["name"].strip():
+        return match["name"].strip(), match["unit"].strip()
+    return text.strip(), None
+
+
 def split_cells(line: str, separator: str) -> list[str]:
     """Cells of a line, trimmed and unquoted; separators inside quotes stay."""
     line = line.rstrip("\r")
@@ -150,13 +158,12 @@ def _header(
         name = cell
         for mark in COMMENTS:
             name = name.removeprefix(mark) if i == 0 else name
-        name = name.strip()
-        match = _IN_NAME.match(name)
-        if match and units[i] is None:
-            plain.append(match["name"].strip() or name)
-            units[i] = match["unit"].strip()
+        bare, unit = name_and_unit(name)
+        if unit is not None and units[i] is None:
+            plain.append(bare)
+            units[i] = unit
         else:
-            plain.append(name or f"column {i + 1}")
+            plain.append(name.strip() or f"column {i + 1}")
     return tuple(plain), tuple(units)
 
 

@@ -3,11 +3,28 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
 from nodrek.io.logs.guard import HEAD, read_head
+
+Keep = Callable[[str], bool]
+"""Whether a channel of this name is worth reading: measurement files may hold thousands."""
+
+
+def keep_all(name: str) -> bool:
+    """Keep every channel."""
+    return True
+
+
+@dataclass(frozen=True)
+class Request:
+    """What the caller wants of a file: which channels, and the databases for raw bus logs."""
+
+    keep: Keep = keep_all
+    databases: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -11,29 +11,17 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nodrek.core.model import Array, RawChannel, RawLog
-from nodrek.core.units import time_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.cells import clock_seconds, numbers_of
-from nodrek.io.logs.clock import seconds_of, unroll
 from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.shape import Shape, decode_head, find_shape
-from nodrek.io.logs.source import LogFile
+from nodrek.io.logs.source import LogFile, Request
+from nodrek.io.logs.wide import LEAST_ROWS, assemble
 
 if TYPE_CHECKING:
     import polars as pl
 
-_TIME_NAMES = frozenset(
-    ("time", "t", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo", "tempo", "czas", "tijd",
-     "tid", "cas", "čas", "elapsed", "elapsed time", "seconds", "sec", "secs", "offset", "relative time",
-     "time stamp", "ts", "abs time", "log time", "logging time", "uhrzeit", "datetime", "date time", "date/time",
-     "clock", "epoch", "unix time", "millis", "ms", "us", "time s", "time ms", "hora", "heure", "ora", "godzina",
-     "tijdstip", "klockslag", "horodatage", "rel time", "time rel", "recording time", "gps time", "utc time", "utc")
-)  # fmt: skip
-_TIME_WORDS = frozenset(
-    ("time", "t", "zeit", "timestamp", "temps", "tiempo", "tempo", "czas", "tijd", "tid", "ts", "clock", "čas", "cas")
-)
 MOST_CHANNELS_LONG = 2000
-LEAST_ROWS = 2
 
 
 def detect(head: bytes) -> bool:
@@ -42,7 +30,7 @@ def detect(head: bytes) -> bool:
     return decoded is not None and find_shape(*decoded) is not None
 
 
-def read(file: LogFile) -> RawLog:
+def read(file: LogFile, request: Request) -> RawLog:
     """All columns of numbers against their time column, faithful."""
     decoded = decode_head(file.head())
     shape = find_shape(*decoded) if decoded else None
@@ -53,40 +41,17 @@ def read(file: LogFile) -> RawLog:
         long = _read_long(file, shape, columns)
         if long is not None:
             return long
-    clocks = _time_columns(shape, columns)
-    if not clocks:
-        raise UnreadableFile(f"{file.name} has no time column: a column named time, rising from row to row, is needed.")
-    warnings: list[str] = []
-    times = {}
-    for at in clocks:
-        seconds, notes = _seconds(shape, columns, at)
-        times[at] = seconds
-        warnings += [n for n in notes if n not in warnings]
-    channels = []
-    for i, column in enumerate(columns):
-        if i in clocks or shape.kinds[i] != "n" or not isinstance(column, np.ndarray):
-            continue
-        clock = times[_clock_of(shape, i, clocks)]
-        channels.append(RawChannel(shape.names[i], shape.units[i], clock, column))
-    known = [~np.isnan(t) for t in times.values()]
-    if max(int(k.sum()) for k in known) < LEAST_ROWS:
-        raise UnreadableFile(f"{file.name} has fewer than two rows with a time: record the drive again.")
-    return RawLog(tuple(_without_lost_times(channels)), "csv", tuple(warnings))
+    numbers = [c if isinstance(c, np.ndarray) else None for c in columns]
+    return assemble(file.name, shape.names, shape.units, numbers, "csv", _clocks(shape, columns))
 
 
-def _without_lost_times(channels: list[RawChannel]) -> list[RawChannel]:
-    """Rows whose time is not known go; channels of one clock keep sharing one array."""
-    shared: dict[int, tuple[Array, np.ndarray]] = {}
-    out = []
-    for channel in channels:
-        key = id(channel.times_s)
-        if key not in shared:
-            known = ~np.isnan(channel.times_s)
-            shared[key] = (channel.times_s if known.all() else channel.times_s[known], known)
-        times, known = shared[key]
-        values = channel.values if times is channel.times_s else channel.values[known]
-        out.append(RawChannel(channel.name, channel.unit, times, values))
-    return out
+def _clocks(shape: Shape, columns: list[Array | pl.Series]) -> dict[int, Array]:
+    """Columns of clock times and dates, in seconds of the day."""
+    return {
+        i: clock_seconds(c.to_list())
+        for i, c in enumerate(columns)
+        if shape.kinds[i] == "c" and not isinstance(c, np.ndarray)
+    }
 
 
 def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
@@ -133,115 +98,43 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
     return out
 
 
-def _seconds(shape: Shape, columns: list[Array | pl.Series], at: int) -> tuple[Array, tuple[str, ...]]:
-    column = columns[at]
-    if isinstance(column, np.ndarray):
-        seconds, notes = seconds_of(column, shape.units[at] or _unit_in_name(shape.names[at]))
-    else:
-        seconds, notes = clock_seconds(column.to_list()), ()
-    unrolled, more = unroll(seconds)
-    return unrolled, (*notes, *more)
-
-
-def _time_columns(shape: Shape, columns: list[Array | pl.Series]) -> list[int]:
-    """The time columns: one for all, or one for each channel; by name, by kind, by behaviour."""
-    clocks = [i for i, kind in enumerate(shape.kinds) if kind == "c" and _is_clock_name(shape.names[i], True)]
-    named = [
-        i
-        for i, name in enumerate(shape.names)
-        if shape.kinds[i] == "n" and _is_clock_name(name, time_factor(shape.units[i]) is not None)
-    ]
-    rising = [i for i in named if _rises(columns[i])]
-    if len(rising) > 1 and _one_a_channel(shape, rising):
-        return rising
-    if rising:
-        return rising[:1]
-    if clocks:
-        return clocks[:1]
-    for i, column in enumerate(columns):
-        if shape.kinds[i] == "n" and _rises(column, strictly=True):
-            return [i]
-    return [i for i, kind in enumerate(shape.kinds) if kind == "c"][:1]
-
-
-def _is_clock_name(name: str, has_time_unit: bool) -> bool:
-    words = _words(name)
-    return " ".join(words) in _TIME_NAMES or (has_time_unit and True) or (bool(words) and words[0] in _TIME_WORDS)
-
-
-def _one_a_channel(shape: Shape, clocks: list[int]) -> bool:
-    """Several clocks belong to channels where they stand in turn with them or carry their names."""
-    values = [i for i in range(len(shape.names)) if i not in clocks and shape.kinds[i] == "n"]
-    return len(values) >= len(clocks) and len(clocks) >= 2
-
-
-def _clock_of(shape: Shape, column: int, clocks: list[int]) -> int:
-    """The clock of a channel: the one that carries its name, else the nearest to its left."""
-    if len(clocks) == 1:
-        return clocks[0]
-    own = set(_words(shape.names[column]))
-    for at in clocks:
-        rest = set(_words(shape.names[at])) - _TIME_WORDS - {"s", "ms", "us", "for", "of"}
-        if rest and rest <= own:
-            return at
-    left = [at for at in clocks if at < column]
-    return left[-1] if left else clocks[0]
-
-
-def _rises(column: Array | pl.Series, strictly: bool = False) -> bool:
-    if not isinstance(column, np.ndarray):
-        return False
-    known = column[~np.isnan(column)]
-    if known.size < LEAST_ROWS:
-        return False
-    steps = np.diff(known)
-    if strictly:
-        return bool(np.mean(steps > 0) > 0.9 and np.mean(steps >= 0) > 0.98 and known[-1] > known[0])
-    return bool(np.mean(steps >= 0) > 0.9 and np.mean(steps > 0) > 0.02)
-
-
 def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) -> RawLog | None:
     """Long form: one text column names the channel, one column holds the value; else ``None``."""
-    texts = [i for i, kind in enumerate(shape.kinds) if kind == "t"]
-    clocks = _time_columns(shape, columns)
-    numbers = [i for i, kind in enumerate(shape.kinds) if kind == "n" and i not in clocks]
-    if not clocks or len(numbers) != 1:
+    at = _column_of_names(shape, columns)
+    numbers = [i for i, c in enumerate(columns) if isinstance(c, np.ndarray)]
+    if at is None or not numbers:
         return None
-    value = columns[numbers[0]]
-    by_variety = []
-    for i in texts:
-        column = columns[i]
-        if isinstance(column, np.ndarray):
-            continue
-        distinct = column.n_unique()
-        if 1 < distinct <= MOST_CHANNELS_LONG and distinct < 0.5 * len(column):
-            by_variety.append((distinct, i))
-    if not by_variety or not isinstance(value, np.ndarray):
+    # read as wide with one value channel first: that finds the clock
+    wide = [c if isinstance(c, np.ndarray) else None for c in columns]
+    raw = assemble(file.name, shape.names, shape.units, wide, "csv", _clocks(shape, columns))
+    if len(raw.channels) != 1 or raw.channels[0].times_s.size != len(columns[at]):
         return None
-    at = max(by_variety)[1]
+    value = raw.channels[0]
     names = columns[at]
     assert not isinstance(names, np.ndarray)
-    times, notes = _seconds(shape, columns, clocks[0])
-    unit_at = next((i for _, i in by_variety if i != at and "unit" in shape.names[i].lower()), None)
+    labels = np.asarray([_label(n) for n in names.to_list()])
+    units = next((c for i, c in enumerate(columns) if "unit" in shape.names[i].lower() and i != at), None)
     channels = []
-    labels = np.array([str(n).strip().strip('"') if n is not None else "" for n in names.to_list()], dtype=object)
     for name in dict.fromkeys(labels.tolist()):
-        rows = np.flatnonzero((labels == name) & ~np.isnan(times))
+        rows = np.flatnonzero(labels == name)
         if not name or rows.size < LEAST_ROWS:
             continue
-        unit = shape.units[numbers[0]]
-        if unit_at is not None:
-            spelled = columns[unit_at]
-            unit = unit if isinstance(spelled, np.ndarray) else spelled[int(rows[0])]
-        channels.append(RawChannel(name, unit, times[rows], value[rows]))
-    return RawLog(tuple(channels), "csv", notes) if channels else None
+        unit = value.unit if units is None or isinstance(units, np.ndarray) else units[int(rows[0])]
+        channels.append(RawChannel(name, unit, value.times_s[rows], value.values[rows]))
+    return RawLog(tuple(channels), "csv", raw.warnings) if channels else None
 
 
-def _unit_in_name(name: str) -> str | None:
-    """``time_ms`` → ``ms``."""
-    words = _words(name)
-    return words[-1] if len(words) > 1 and time_factor(words[-1]) is not None else None
+def _column_of_names(shape: Shape, columns: list[Array | pl.Series]) -> int | None:
+    """The text column whose words repeat most variedly: the channel's name in long form."""
+    best, most = None, 1
+    for i, column in enumerate(columns):
+        if isinstance(column, np.ndarray) or shape.kinds[i] != "t":
+            continue
+        distinct = column.n_unique()
+        if most < distinct <= MOST_CHANNELS_LONG and distinct < 0.5 * len(column):
+            best, most = i, distinct
+    return best
 
 
-def _words(name: str) -> list[str]:
-    return name.strip().lower().replace("_", " ").replace("-", " ").replace(".", " ").split()
+def _label(cell: str | None) -> str:
+    return "" if cell is None else cell.strip().strip('"').strip()

@@ -1,0 +1,1 @@
+"""Raw bus traffic: frames, databases, and the signals decoded from both."""

@@ -1,0 +1,142 @@
+"""Columns → `RawLog`: which of them are clocks, and which clock each channel goes by."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+
+from nodrek.core.model import Array, RawChannel, RawLog
+from nodrek.core.units import time_factor
+from nodrek.errors import UnreadableFile
+from nodrek.io.logs.clock import seconds_of, unroll
+
+_TIME_NAMES = frozenset(
+    ("time", "t", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo", "tempo", "czas", "tijd",
+     "tid", "cas", "čas", "elapsed", "elapsed time", "seconds", "sec", "secs", "offset", "relative time",
+     "time stamp", "ts", "abs time", "log time", "logging time", "uhrzeit", "datetime", "date time", "date/time",
+     "clock", "epoch", "unix time", "millis", "ms", "us", "time s", "time ms", "hora", "heure", "ora", "godzina",
+     "tijdstip", "klockslag", "horodatage", "rel time", "time rel", "recording time", "gps time", "utc time", "utc")
+)  # fmt: skip
+_TIME_WORDS = frozenset(
+    ("time", "t", "zeit", "timestamp", "temps", "tiempo", "tempo", "czas", "tijd", "tid", "ts", "clock", "čas", "cas",
+     "times", "timestamps", "uhrzeit")
+)  # fmt: skip
+LEAST_ROWS = 2
+
+
+def assemble(
+    file_name: str,
+    names: Sequence[str],
+    units: Sequence[str | None],
+    columns: Sequence[Array | None],
+    format_name: str,
+    clocks: Mapping[int, Array] | None = None,
+) -> RawLog:
+    """One `RawLog` of equally long columns; ``None`` for columns that hold no numbers.
+
+    `clocks`: columns already known as seconds of a clock (from clock times or dates).
+    Raises `UnreadableFile` where nothing can be a clock.
+    """
+    ready = dict(clocks or {})
+    at = _clock_columns(names, units, columns, ready)
+    if not at:
+        raise UnreadableFile(f"{file_name} has no time column: a column named time, rising from row to row, is needed.")
+    warnings: list[str] = []
+    times: dict[int, Array] = {}
+    for i in at:
+        column = columns[i]
+        notes: tuple[str, ...] = ()
+        if i in ready:
+            seconds = ready[i]
+        else:
+            assert column is not None
+            seconds, notes = seconds_of(column, units[i] or _unit_in_name(names[i]))
+        times[i], more = unroll(seconds)
+        warnings += [n for n in (*notes, *more) if n not in warnings]
+    if max(int((~np.isnan(t)).sum()) for t in times.values()) < LEAST_ROWS:
+        raise UnreadableFile(f"{file_name} has fewer than two rows with a time: record the drive again.")
+    channels = [
+        RawChannel(names[i], units[i], times[_clock_of(names, i, at)], column)
+        for i, column in enumerate(columns)
+        if column is not None and i not in at and i not in ready
+    ]
+    return RawLog(tuple(without_lost_times(channels)), format_name, tuple(warnings))
+
+
+def without_lost_times(channels: Sequence[RawChannel]) -> list[RawChannel]:
+    """Rows whose time is not known go; channels of one clock keep sharing one array."""
+    shared: dict[int, tuple[Array, np.ndarray]] = {}
+    out = []
+    for channel in channels:
+        key = id(channel.times_s)
+        if key not in shared:
+            known = ~np.isnan(channel.times_s)
+            shared[key] = (channel.times_s if known.all() else channel.times_s[known], known)
+        times, known = shared[key]
+        values = channel.values if times is channel.times_s else channel.values[known]
+        out.append(RawChannel(channel.name, channel.unit, times, values))
+    return out
+
+
+def is_clock_name(name: str, unit: str | None) -> bool:
+    """Whether a column's name or unit says that it is a clock."""
+    words = words_of(name)
+    if " ".join(words) in _TIME_NAMES or time_factor(unit) is not None:
+        return True
+    return bool(words) and (words[0] in _TIME_WORDS or (words[-1] in _TIME_WORDS and len(words[-1]) > 2))
+
+
+def rises(column: Array | None, strictly: bool = False) -> bool:
+    """Whether values rise from row to row, apart from a few."""
+    if column is None:
+        return False
+    known = column[~np.isnan(column)]
+    if known.size < LEAST_ROWS:
+        return False
+    steps = np.diff(known)
+    if strictly:
+        return bool(np.mean(steps > 0) > 0.9 and np.mean(steps >= 0) > 0.98 and known[-1] > known[0])
+    return bool(np.mean(steps >= 0) > 0.9 and np.mean(steps > 0) > 0.02)
+
+
+def words_of(name: str) -> list[str]:
+    return name.strip().lower().replace("_", " ").replace("-", " ").replace(".", " ").split()
+
+
+def _clock_columns(
+    names: Sequence[str], units: Sequence[str | None], columns: Sequence[Array | None], ready: Mapping[int, Array]
+) -> list[int]:
+    """By name, by kind, by behaviour; several where each channel has one of its own."""
+    named = [
+        i for i, column in enumerate(columns)
+        if column is not None and is_clock_name(names[i], units[i]) and rises(column)
+    ]  # fmt: skip
+    values = sum(c is not None for c in columns) - len(named)
+    if len(named) >= 2 and values >= len(named):
+        return named
+    if named:
+        return named[:1]
+    if ready:
+        best = [i for i in ready if is_clock_name(names[i], None)] or list(ready)
+        return best[:1]
+    return [i for i, column in enumerate(columns) if rises(column, strictly=True)][:1]
+
+
+def _clock_of(names: Sequence[str], column: int, clocks: list[int]) -> int:
+    """The clock of a channel: the one that carries its name, else the nearest to its left."""
+    if len(clocks) == 1:
+        return clocks[0]
+    own = set(words_of(names[column]))
+    for at in clocks:
+        rest = set(words_of(names[at])) - _TIME_WORDS - {"s", "ms", "us", "for", "of"}
+        if rest and rest <= own:
+            return at
+    left = [at for at in clocks if at < column]
+    return left[-1] if left else clocks[0]
+
+
+def _unit_in_name(name: str) -> str | None:
+    """``time_ms`` → ``ms``."""
+    words = words_of(name)
+    return words[-1] if len(words) > 1 and time_factor(words[-1]) is not None else None
