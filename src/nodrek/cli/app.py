@@ -87,6 +87,23 @@ def analyze(
 
 
 @app.command()
+def convert(
+    log: Annotated[Path, typer.Argument(metavar="IN", help="The log to read, of any kind.")],
+    output: Annotated[Path, typer.Argument(metavar="OUT", help="The file to write: .csv, .parquet or .mf4.")],
+    database: Annotated[list[Path] | None, typer.Option("--database", metavar="FILE", help="Bus database.")] = None,
+    mapping: Annotated[
+        list[str] | None, typer.Option("--map", metavar="CORNER=NAME", help="Column of a corner; may be repeated.")
+    ] = None,
+) -> None:
+    """Write a log in an open format, names and units kept."""
+    from nodrek.cli.options import parse_mapping
+    from nodrek.jobs.convert import convert_file
+
+    raw = convert_file(log, output, mapping=parse_mapping(mapping or []), databases=tuple(database or ()))
+    typer.echo(f"{len(raw.channels)} channels written to {output}.")
+
+
+@app.command()
 def simulate(
     scenario: Annotated[str, typer.Argument(help="Name of a scenario that ships, or a TOML file.")],
     output: Annotated[Path, typer.Option("-o", "--output", metavar="FILE", help="The CSV file to write.")],
