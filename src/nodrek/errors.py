@@ -3,6 +3,7 @@
     NodrekError            one sentence: what happened, where, what to do
     ├── UnreadableFile     the file is not there, not a log, broken or refused
     ├── NoWheelSpeeds      a log without (enough) wheel speeds
+    │   └── NeedsDatabase  raw bus frames that only a database can read
     ├── UnclearCorners     wheel speeds whose corners only a person can name
     ├── NeverMoves         four wheel speeds of a vehicle that stands
     ├── BadRequest         wrong use: an option, a scenario, a range
@@ -24,6 +25,10 @@ class UnreadableFile(NodrekError):
 
 class NoWheelSpeeds(NodrekError):
     """The log holds no wheel speeds, or only one."""
+
+
+class NeedsDatabase(NoWheelSpeeds):
+    """Raw bus frames, and no database (or not the right one) to read them with."""
 
 
 class UnclearCorners(NodrekError):

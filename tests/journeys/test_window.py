@@ -6,15 +6,16 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from nodrek.core.model import Corner, RawLog
+from nodrek.core.model import Corner, RawChannel, RawLog
 from nodrek.demo import DEMOS, demo_log, demo_story
 from nodrek.desktop.controller import Controller
 from nodrek.desktop.state.screen import View
+from nodrek.desktop.views.mapping import MappingDialog
 from nodrek.desktop.views.theme import BAY, LOOKS, TARGET, load_fonts
 from nodrek.io.settings import Settings, load_settings, save_settings, with_recent
 
@@ -138,6 +139,54 @@ def test_a_bad_log_gets_its_sentence_and_the_last_result_stays(
     assert "bad.csv is not a log" in texts(controller)
     assert controller.window.drive.isVisible()
     assert controller.session.answer is not None
+
+
+def test_a_person_says_which_column_is_which(
+    controller: Controller, qtbot: QtBot, lost_tooth_raw: RawLog, log_file: Callable[[RawLog], Path]
+) -> None:
+    """Columns named by numbers: the window asks, shows the traces, and takes the answer."""
+    channels = tuple(
+        RawChannel(f"Wheel speed {k}", c.unit, c.times_s, c.values) for k, c in enumerate(lost_tooth_raw.channels)
+    )
+    controller.open(log_file(RawLog(channels, "test")))
+    done(controller, qtbot)
+    assert "do not tell the corners" in texts(controller)
+
+    def answer() -> None:
+        dialog = controller.window.findChild(MappingDialog)
+        if dialog is None or not dialog.isVisible():
+            QTimer.singleShot(50, answer)
+            return
+        assert not dialog.accept_button.isEnabled()
+        for k, corner in enumerate(Corner):
+            dialog.choices[corner].setCurrentText(f"Wheel speed {k}")
+        qtbot.mouseClick(dialog.accept_button, Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(50, answer)
+    qtbot.mouseClick(button(controller, "Say which column is which…"), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: controller.session.answer is not None, timeout=20_000)
+    qtbot.wait(50)
+    assert "Rear left: the ring has lost" in texts(controller)
+
+
+def test_a_raw_bus_log_asks_for_its_database(
+    controller: Controller, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    bus = tmp_path / "bus.log"
+    bus.write_text("".join(f"({k * 0.02:.6f}) can0 1A0#{1000 + k:04X}{1000 + k:04X}00000000\n" for k in range(400)))
+    described = tmp_path / "bus.dbc"
+    signals = "".join(
+        f' SG_ WheelSpeed_{c} : {16 * k + 7}|16@0+ (0.05,0) [0|0] "km/h" X\n' for k, c in enumerate(("FL", "FR"))
+    )
+    described.write_text(f"BO_ 416 Wheels: 8 X\n{signals}")
+    controller.open(bus)
+    done(controller, qtbot)
+    assert "--database" in texts(controller)
+    monkeypatch.setattr(controller.window, "ask_for_databases", lambda: (described,))
+    qtbot.mouseClick(button(controller, "Give a bus database…"), Qt.MouseButton.LeftButton)
+    done(controller, qtbot)
+    assert controller.session.answer is not None
+    assert list(controller.session.answer.log.corners) == [Corner.FL, Corner.FR]
 
 
 def test_part_of_a_drive_can_be_answered_for_alone(controller: Controller, qtbot: QtBot) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
@@ -11,13 +11,16 @@ from PySide6.QtWidgets import QApplication
 
 from nodrek.demo import DEMOS, demo_log
 from nodrek.desktop.state import session as intents
+from nodrek.desktop.state.mapping import present_mapping
 from nodrek.desktop.state.present import Units, present
 from nodrek.desktop.state.report import answer_lines
-from nodrek.desktop.state.session import Session
+from nodrek.desktop.state.session import Help, Remedy, Session
 from nodrek.desktop.views.runner import Runner
 from nodrek.desktop.views.theme import LOOKS, apply_look
 from nodrek.desktop.views.window import MainWindow
+from nodrek.errors import NeedsDatabase, NoWheelSpeeds, UnclearCorners
 from nodrek.io.settings import load_settings, save_settings, with_recent
+from nodrek.jobs.columns import Columns, look_at_columns
 
 
 class Controller(QObject):
@@ -59,23 +62,49 @@ class Controller(QObject):
         window.turns.place_pressed.connect(lambda turn, angle: self._do(intents.mark_angle, turn, angle))
         runner.progressed.connect(lambda r, share, doing, since: self._do(intents.progress, r, share, doing, since))
         runner.finished.connect(self._finished)
-        runner.failed.connect(lambda revision, sentence: self._do(intents.fail, revision, sentence))
+        runner.failed.connect(lambda r, error, sentence: self._do(intents.fail, r, sentence, _remedy(error)))
+        window.answer.remedy_wanted.connect(self.offer_remedy)
+        window.columns_wanted.connect(self.ask_for_columns)
 
-    def open(self, path: Path, part: tuple[float, float] | None = None) -> None:
+    def open(self, path: Path, part: tuple[float, float] | None = None, given: Help | None = None) -> None:
         """Analyze a log; what is on screen stays until the answer is there."""
-        self.session = intents.begin(self.session, Path(path), part)
+        self.session = intents.begin(self.session, Path(path), part, given)
         self._show()
-        self.runner.start(self.session.revision, Path(path), part)
+        self.runner.start(self.session.revision, Order(Path(path), part, self.session.help))
+
+    def offer_remedy(self) -> None:
+        """What would let a refused log be read: its columns named, or its database given."""
+        if self.session.remedy is Remedy.DATABASE:
+            paths = self.window.ask_for_databases()
+            if paths and self.session.path is not None:
+                self.open(self.session.path, given=replace(self.session.help, databases=paths))
+        else:
+            self.ask_for_columns()
+
+    def ask_for_columns(self) -> None:
+        """Let a person say which column is which corner, and analyze again."""
+        path = self.session.path
+        if path is None:
+            return
+        self.session = intents.begin_look(self.session)
+        self._show()
+        self.runner.start(self.session.revision, Look(path, self.session.help))
+
+    def _take_mapping(self, columns: Columns) -> None:
+        mapping = self.window.ask_for_mapping(present_mapping(columns), LOOKS[self.settings.look])
+        if mapping:
+            self.open(columns.path, given=replace(self.session.help, mapping=mapping))
 
     def limit_to_window(self) -> None:
         answer, window = self.session.answer, self.session.window
         if answer is not None and window is not None:
             offset = self.session.part[0] if self.session.part else 0.0
-            self.open(answer.source.path, (offset + window[0], offset + window[1]))
+            part = (offset + window[0], offset + window[1])
+            self.open(answer.source.path, part, self.session.help)
 
     def unlimit(self) -> None:
         if self.session.answer is not None:
-            self.open(self.session.answer.source.path)
+            self.open(self.session.answer.source.path, None, self.session.help)
 
     def cancel(self) -> None:
         if self.session.busy is not None:
@@ -98,6 +127,12 @@ class Controller(QObject):
             self.window.copy_text("\n".join(answer_lines(self.session.answer)))
 
     def _finished(self, revision: int, answer: object) -> None:
+        if isinstance(answer, Columns):
+            stale = revision != self.session.revision
+            self._do(intents.looked, revision)
+            if not stale:
+                self._take_mapping(answer)
+            return
         before = self.session
         self._do(intents.finish, revision, answer)
         if self.session is not before and self.session.answer is not None:
@@ -129,7 +164,43 @@ class Controller(QObject):
         self.runner.wait(2.0)
 
 
-def _job(path: Path, start: float | None, stop: float | None, progress: Callable[[float, str], None]) -> object:
+@dataclass(frozen=True)
+class Order:
+    """What the job is to do."""
+
+    path: Path
+    part: tuple[float, float] | None
+    given: Help
+
+
+@dataclass(frozen=True)
+class Look:
+    """The job is only to look at the columns."""
+
+    path: Path
+    given: Help
+
+
+def _remedy(error: object) -> Remedy | None:
+    """What a person could give so that this error does not come again."""
+    if isinstance(error, NeedsDatabase):
+        return Remedy.DATABASE
+    return Remedy.COLUMNS if isinstance(error, (NoWheelSpeeds, UnclearCorners)) else None
+
+
+def _job(order: object, progress: Callable[[float, str], None]) -> object:
     from nodrek.jobs.analyze import analyze_file
 
-    return analyze_file(path, start=start, stop=stop, progress=progress)
+    if isinstance(order, Look):
+        progress(0.1, "Looking at the columns")
+        return look_at_columns(order.path, order.given.databases)
+    assert isinstance(order, Order)
+    start, stop = order.part or (None, None)
+    return analyze_file(
+        order.path,
+        mapping=order.given.mapping,
+        databases=order.given.databases,
+        start=start,
+        stop=stop,
+        progress=progress,
+    )

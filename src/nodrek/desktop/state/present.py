@@ -20,7 +20,7 @@ from nodrek.desktop.state.screen import (
     Station,
     View,
 )
-from nodrek.desktop.state.session import Session
+from nodrek.desktop.state.session import Remedy, Session
 from nodrek.desktop.state.signs import leading, sign_of, sign_of_verdict
 from nodrek.desktop.state.turns import present_turns
 from nodrek.desktop.state.words import (
@@ -37,6 +37,10 @@ from nodrek.desktop.state.words import (
 from nodrek.jobs.analyze import Answer
 
 UNKNOWN_SIGN = RingSign(Glyph.UNKNOWN, 0.2)
+REMEDIES: dict[Remedy | None, str] = {
+    Remedy.COLUMNS: "Say which column is which…",
+    Remedy.DATABASE: "Give a bus database…",
+}
 
 
 @dataclass(frozen=True)
@@ -140,7 +144,9 @@ def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, s
 def _answer(session: Session) -> AnswerScreen | None:
     if session.error is not None:
         kept = ("The result before it stays below.",) if session.answer else ()
-        return AnswerScreen("This log cannot be used", "", (session.error, *kept), (), UNKNOWN_SIGN, True)
+        remedy = REMEDIES.get(session.remedy, "")
+        lines = (session.error, *kept)
+        return AnswerScreen("This log cannot be used", "", lines, (), UNKNOWN_SIGN, True, remedy)
     if session.answer is None:
         return None
     analysis = session.answer.analysis
@@ -152,10 +158,10 @@ def _answer(session: Session) -> AnswerScreen | None:
         first = sure[0]
         return AnswerScreen(headline(first), sureness(first.confidence), (first.summary,), others, sign)
     corners = {c.value: r for c, r in analysis.corners.items()}
-    lines = [worth_of_clean(corners)]
+    worth = [worth_of_clean(corners)]
     if analysis.verdict is Verdict.NOT_ENOUGH_DATA:
-        lines.append(advice_for_more(corners))
-    return AnswerScreen(clean_headline(analysis.verdict), "", tuple(lines), others, sign)
+        worth.append(advice_for_more(corners))
+    return AnswerScreen(clean_headline(analysis.verdict), "", tuple(worth), others, sign)
 
 
 def _busy(session: Session) -> BusyScreen | None:

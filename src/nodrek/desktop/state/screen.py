@@ -88,6 +88,7 @@ class AnswerScreen:
     others: tuple[str, ...]
     sign: RingSign
     is_error: bool = False
+    remedy: str = ""
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,12 +2,29 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
 from pathlib import Path
 
 from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import View
 from nodrek.jobs.analyze import Answer
+
+
+class Remedy(StrEnum):
+    """What a person can give so that a log that was refused can be read after all."""
+
+    COLUMNS = "columns"
+    DATABASE = "database"
+
+
+@dataclass(frozen=True)
+class Help:
+    """What a person has said about a log: columns of corners, bus databases."""
+
+    mapping: Mapping[Corner, str] = field(default_factory=dict)
+    databases: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -31,7 +48,9 @@ class Session:
     revision: int = 0
     path: Path | None = None
     answer: Answer | None = None
+    help: Help = Help()
     error: str | None = None
+    remedy: Remedy | None = None
     busy: Busy | None = None
     corner: Corner = Corner.FL
     view: View = View.DRIVE
@@ -42,9 +61,28 @@ class Session:
     came_from_turns: bool = False
 
 
-def begin(session: Session, path: Path, part: tuple[float, float] | None = None) -> Session:
-    """A job starts on `path`; what is on screen stays until it ends."""
-    return replace(session, revision=session.revision + 1, path=path, busy=Busy(), error=None, part=part)
+def begin(session: Session, path: Path, part: tuple[float, float] | None = None, given: Help | None = None) -> Session:
+    """A job starts on `path` with what is `given`; what is on screen stays until it ends."""
+    return replace(
+        session,
+        revision=session.revision + 1,
+        path=path,
+        busy=Busy(),
+        error=None,
+        remedy=None,
+        part=part,
+        help=given or Help(),
+    )
+
+
+def begin_look(session: Session) -> Session:
+    """A job that only looks at the columns of the log starts; nothing else changes."""
+    return replace(session, revision=session.revision + 1, busy=Busy())
+
+
+def looked(session: Session, revision: int) -> Session:
+    """The look has ended."""
+    return session if revision != session.revision else replace(session, busy=None)
 
 
 def progress(session: Session, revision: int, share: float, doing: str, since_s: float) -> Session:
@@ -68,11 +106,12 @@ def finish(session: Session, revision: int, answer: Answer) -> Session:
     )  # fmt: skip
 
 
-def fail(session: Session, revision: int, sentence: str) -> Session:
+def fail(session: Session, revision: int, sentence: str, remedy: Remedy | None = None) -> Session:
     """The job failed: the sentence stands where the result would; the last result stays."""
     if revision != session.revision:
         return session
-    return replace(session, error=sentence, busy=None, part=session.part if session.answer else None)
+    part = session.part if session.answer else None
+    return replace(session, error=sentence, remedy=remedy, busy=None, part=part)
 
 
 def cancel(session: Session) -> Session:

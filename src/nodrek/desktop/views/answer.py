@@ -43,11 +43,14 @@ class SignWidget(QWidget):
 
 
 class AnswerPanel(QFrame):
-    """Headline, sureness, reasons."""
+    """Headline, sureness, reasons; where a log was refused, what would help."""
+
+    remedy_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setProperty("raised", True)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         self._sign = SignWidget(72)
         self._headline, self._sure = QLabel(), QLabel()
         self._headline.setFont(font(Size.TITLE, bold=True))
@@ -64,6 +67,10 @@ class AnswerPanel(QFrame):
         words.setSpacing(4)
         for widget in (self._headline, self._sure, self._body, self._others):
             words.addWidget(widget)
+        self._remedy = QPushButton()
+        self._remedy.setProperty("main", True)
+        self._remedy.clicked.connect(self.remedy_wanted)
+        words.addWidget(self._remedy, 0, Qt.AlignmentFlag.AlignLeft)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(2 * STEP, STEP + 4, 2 * STEP, STEP + 4)
         layout.setSpacing(2 * STEP)
@@ -77,6 +84,8 @@ class AnswerPanel(QFrame):
         self._body.setText(" ".join(screen.lines))
         self._others.setText("\n".join(screen.others[:3]))
         self._others.setVisible(bool(screen.others))
+        self._remedy.setText(screen.remedy)
+        self._remedy.setVisible(bool(screen.remedy))
         calls = screen.sign.calls or screen.is_error
         self._sign.show_sign(screen.sign, look.call if calls else look.ink)
         self._sign.setVisible(not screen.is_error)

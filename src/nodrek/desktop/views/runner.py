@@ -5,13 +5,12 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
-from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from nodrek.errors import Cancelled, NodrekError
 
-Job = Callable[[Path, float | None, float | None, Callable[[float, str], None]], object]
+Job = Callable[[object, Callable[[float, str], None]], object]
 
 
 class Runner(QObject):
@@ -19,7 +18,7 @@ class Runner(QObject):
 
     progressed = Signal(int, float, str, float)
     finished = Signal(int, object)
-    failed = Signal(int, str)
+    failed = Signal(int, object, str)
     stopped = Signal(int)
 
     def __init__(self, job: Job) -> None:
@@ -28,10 +27,11 @@ class Runner(QObject):
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
 
-    def start(self, revision: int, path: Path, part: tuple[float, float] | None) -> None:
+    def start(self, revision: int, order: object) -> None:
+        """Run the job on `order`; what it is only the job knows."""
         self.cancel()
         self._stop = stop = threading.Event()
-        self._thread = threading.Thread(target=self._work, args=(revision, path, part, stop), daemon=True)
+        self._thread = threading.Thread(target=self._work, args=(revision, order, stop), daemon=True)
         self._thread.start()
 
     def cancel(self) -> None:
@@ -43,7 +43,7 @@ class Runner(QObject):
         if self._thread is not None:
             self._thread.join(seconds)
 
-    def _work(self, revision: int, path: Path, part: tuple[float, float] | None, stop: threading.Event) -> None:
+    def _work(self, revision: int, order: object, stop: threading.Event) -> None:
         began = time.monotonic()
 
         def tell(share: float, doing: str) -> None:
@@ -52,16 +52,15 @@ class Runner(QObject):
             self.progressed.emit(revision, share, doing, time.monotonic() - began)
 
         try:
-            low, high = part if part is not None else (None, None)
-            result = self._job(path, low, high, tell)
+            result = self._job(order, tell)
         except Cancelled:
             self.stopped.emit(revision)
         except NodrekError as error:
-            self.failed.emit(revision, str(error))
-        except MemoryError:
-            self.failed.emit(revision, "There is not enough memory for this log: choose a shorter one.")
+            self.failed.emit(revision, error, str(error))
+        except MemoryError as error:
+            self.failed.emit(revision, error, "There is not enough memory for this log: choose a shorter one.")
         except Exception as error:  # a defect of ours must not take the window down with it
             name = type(error).__name__
-            self.failed.emit(revision, f"Nodrek failed on {path.name} ({name}: {error}); please report this sentence.")
+            self.failed.emit(revision, error, f"Nodrek failed ({name}: {error}); please report this sentence.")
         else:
             self.finished.emit(revision, result)

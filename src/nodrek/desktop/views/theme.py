@@ -141,6 +141,11 @@ def _sheet(look: Look) -> str:
     QPushButton:disabled {{ color: {look.quiet}; }}
     QPushButton[main="true"] {{ background: {look.accent}; color: {look.on_accent}; border-color: {look.accent}; }}
     QPushButton[main="true"]:focus {{ border: 2px solid {look.ink}; }}
+    QComboBox {{ background: {look.raised}; color: {look.ink}; border: 1px solid {look.hairline};
+        border-radius: {RADIUS}px; padding: 4px 12px; }}
+    QComboBox::drop-down {{ border: none; width: 36px; }}
+    QComboBox QAbstractItemView {{ background: {look.raised}; color: {look.ink};
+        selection-background-color: {look.accent}; selection-color: {look.on_accent}; }}
     QProgressBar {{ border: 1px solid {look.hairline}; border-radius: {RADIUS}px; background: {look.raised};
         min-height: 12px; max-height: 12px; }}
     QProgressBar::chunk {{ background: {look.accent}; border-radius: {RADIUS - 1}px; }}

@@ -30,10 +30,12 @@ from PySide6.QtWidgets import (
 )
 
 from nodrek.core.model import Corner
+from nodrek.desktop.state.mapping import MappingScreen
 from nodrek.desktop.state.screen import Place, Screen, View
 from nodrek.desktop.views.answer import AnswerPanel, BusyPanel, StationButton
 from nodrek.desktop.views.drive import DriveView
 from nodrek.desktop.views.invite import InviteView
+from nodrek.desktop.views.mapping import MappingDialog
 from nodrek.desktop.views.plan import PlanPanel
 from nodrek.desktop.views.ratios import RatiosView
 from nodrek.desktop.views.theme import STEP, Look, Size, font
@@ -56,6 +58,7 @@ class MainWindow(QMainWindow):
     unit_chosen = Signal(str)
     cancel_wanted = Signal()
     copy_wanted = Signal()
+    columns_wanted = Signal()
     closing = Signal()
 
     def __init__(self, demos: tuple[tuple[str, str], ...]) -> None:
@@ -114,6 +117,8 @@ class MainWindow(QMainWindow):
             widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
             stage.addWidget(widget, 1)
         stage.addWidget(self._notes)
+        # takes the room where no view does, so that a sentence is not stretched over it
+        stage.addStretch(0)
         line = QFrame()
         line.setProperty("hairline", True)
         line.setFixedHeight(1)
@@ -144,6 +149,9 @@ class MainWindow(QMainWindow):
         self._add(file, "&Open a log…", self.ask_for_log, QKeySequence.StandardKey.Open)
         self.recent_menu = file.addMenu("Open &recent")
         file.addSeparator()
+        self.columns_action = self._add(
+            file, "Columns and c&orners…", self.columns_wanted.emit, QKeySequence("Ctrl+Shift+O")
+        )
         self.copy_action = self._add(file, "&Copy the answer", self.copy_wanted.emit, QKeySequence("Ctrl+Shift+C"))
         file.addSeparator()
         self._add(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
@@ -231,13 +239,23 @@ class MainWindow(QMainWindow):
         self._notes.setText("\n".join(f"Note: {note}" for note in screen.notes[:3]))
         self._notes.setVisible(bool(screen.notes))
         self.copy_action.setEnabled(screen.can_copy)
+        self.columns_action.setEnabled(screen.can_copy or bool(screen.answer and screen.answer.remedy))
 
     def ask_for_log(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, "Open a log of a drive", "", "Logs (*.csv *.txt *.tsv *.log);;All files (*)"
-        )
+        name, _ = QFileDialog.getOpenFileName(self, "Open a log of a drive", "", "All files (*)")
         if name:
             self.open_wanted.emit(Path(name))
+
+    def ask_for_databases(self) -> tuple[Path, ...]:
+        """Files of bus databases; empty where the person changed their mind."""
+        kinds = "Bus databases (*.dbc *.arxml *.kcd *.sym);;All files (*)"
+        names, _ = QFileDialog.getOpenFileNames(self, "Bus database of this vehicle", "", kinds)
+        return tuple(Path(n) for n in names)
+
+    def ask_for_mapping(self, screen: MappingScreen, look: Look) -> dict[Corner, str]:
+        """Columns by corner; empty where the person changed their mind."""
+        dialog = MappingDialog(screen, look, self)
+        return dialog.mapping() if dialog.exec() == MappingDialog.DialogCode.Accepted else {}
 
     def copy_text(self, text: str) -> None:
         QGuiApplication.clipboard().setText(text)

@@ -7,7 +7,7 @@ from collections import Counter
 import numpy as np
 
 from nodrek.core.model import RawChannel, RawLog
-from nodrek.errors import NoWheelSpeeds, UnreadableFile
+from nodrek.errors import NeedsDatabase, UnreadableFile
 from nodrek.io.bus.database import load_databases
 from nodrek.io.bus.frames import EXTENDED, Frames
 from nodrek.io.bus.heavy import heavy_channels
@@ -22,7 +22,7 @@ ANY_SOURCE = 0xFFFFFF00 & ~(7 << 26) | EXTENDED
 def decode_frames(frames: Frames, request: Request, file_name: str, format_name: str) -> RawLog:
     """Decode what may matter; without a database the heavy-vehicle standard is tried.
 
-    Raises `NoWheelSpeeds` where nothing can be decoded, with what would help.
+    Raises `NeedsDatabase` where nothing can be decoded, with what would help.
     """
     if frames.count < LEAST_FRAMES:
         raise UnreadableFile(f"{file_name} holds no frames of a bus: record it again.")
@@ -33,14 +33,14 @@ def decode_frames(frames: Frames, request: Request, file_name: str, format_name:
         channels = _decode(frames, messages, request)
         if not channels:
             names = ", ".join(p.name for p in request.databases)
-            raise NoWheelSpeeds(
+            raise NeedsDatabase(
                 f"None of the messages with wheel speeds in {names} is on the bus in {file_name}: "
                 "give the database of this vehicle and of this bus."
             )
     else:
         channels = heavy_channels(frames)
         if not channels:
-            raise NoWheelSpeeds(
+            raise NeedsDatabase(
                 f"{file_name} holds raw bus frames, which only a database can read: give it with --database FILE."
             )
     return RawLog(tuple(channels), format_name, tuple(notes))

@@ -64,7 +64,8 @@ def _groups(frames: Frames) -> np.ndarray:
 
 
 def _word(frames: Frames, rows: np.ndarray, byte: int) -> np.ndarray:
-    return frames.data[rows, byte].astype(np.uint16) | (frames.data[rows, byte + 1].astype(np.uint16) << 8)
+    low, high = frames.data[rows, byte].astype(np.uint16), frames.data[rows, byte + 1].astype(np.uint16)
+    return np.asarray(low | (high << 8))
 
 
 def _words_kmh(word: np.ndarray) -> Array:
