@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 from typing import Annotated
 
+import click
 import typer
 
 from nodrek.errors import NodrekError
@@ -122,8 +123,8 @@ def main() -> None:
         code = app(standalone_mode=False)
     except NodrekError as error:
         _refuse(str(error))
-    except typer.TyperException as error:
-        told = error.format_message() if hasattr(error, "format_message") else str(error)
+    except click.ClickException as error:
+        told = error.format_message()
         _refuse(f"{' '.join(told.split()).rstrip('.')}. See nodrek --help.")
     except MemoryError:
         _refuse("there is not enough memory for this log: analyze a part with --from and --to.")

@@ -66,7 +66,7 @@ def analyze_file(
 
     analysis, examination = analyze_log(log, vehicle or Vehicle(), rest)
     progress(1.0, "Done")
-    return Answer(source, log, analysis, examination)
+    return Answer(source, examination.log, analysis, examination)
 
 
 def request_for(mapping: Mapping[Corner, str] | None, databases: tuple[Path, ...]) -> Request:

@@ -15,6 +15,7 @@ from nodrek.core.model import (
     Verdict,
     WheelLog,
 )
+from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN
 from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.dead import find_dead, find_frozen
@@ -31,6 +32,7 @@ WORTH_TRUSTING = 0.8
 
 def analyze_log(log: WheelLog, vehicle: Vehicle, progress: Progress) -> tuple[Analysis, Examination]:
     """The whole answer, and the evidence it stands on."""
+    log = with_lags(log)
     exam = examine(log, vehicle, progress)
     progress(0.85, "Weighing the findings")
     findings = weigh(exam)

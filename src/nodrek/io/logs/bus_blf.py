@@ -9,10 +9,6 @@ from nodrek.io.bus.frames import frames_from
 from nodrek.io.logs.source import LogFile, Request
 
 
-def detect(head: bytes) -> bool:
-    return head.startswith(b"LOGG")
-
-
 def read(file: LogFile, request: Request) -> RawLog:
     from can.io.blf import BLFReader
 

@@ -25,10 +25,6 @@ COOKED_HEADER = 16
 EXTENDED_FLAG, REMOTE_FLAG, ERROR_FLAG = 0x80000000, 0x40000000, 0x20000000
 
 
-def detect(head: bytes) -> bool:
-    return head[:4] in MAGIC
-
-
 def read(file: LogFile, request: Request) -> RawLog:
     content = file.read()
     order, fraction = MAGIC[content[:4]]

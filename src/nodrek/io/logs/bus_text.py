@@ -10,8 +10,6 @@ from collections.abc import Iterator
 
 from nodrek.core.model import RawLog
 from nodrek.errors import UnreadableFile
-from nodrek.io.bus.decode import decode_frames
-from nodrek.io.bus.frames import frames_from
 from nodrek.io.logs.source import LogFile, Request
 
 Row = tuple[float, int, bool, bytes]
@@ -52,6 +50,10 @@ def _kind(head: bytes) -> str | None:
 
 
 def read(file: LogFile, request: Request) -> RawLog:
+    # only a bus log pays for what decodes it
+    from nodrek.io.bus.decode import decode_frames
+    from nodrek.io.bus.frames import frames_from
+
     kind = _kind(file.head())
     text = file.read().decode("utf-8", errors="replace").lstrip("\ufeff")
     readers = {"csv": _library_csv, "candump": _candump, "candump wide": _candump_wide}

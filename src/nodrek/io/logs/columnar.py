@@ -13,10 +13,6 @@ from nodrek.io.logs.source import Keep, LogFile, Request
 from nodrek.io.logs.wide import assemble, is_clock_name
 
 
-def detect(head: bytes) -> bool:
-    return head.startswith((b"PAR1", b"ARROW1", b"\xff\xff\xff\xff"))
-
-
 def read(file: LogFile, request: Request) -> RawLog:
     import polars as pl
 

@@ -19,14 +19,18 @@ class Format:
     """``module`` holds ``detect(head: bytes) -> bool`` and ``read(file, request) -> RawLog``.
 
     Modules are imported when asked, so that a format's library costs nothing to others.
-    With a ``library`` that cannot be bounded from inside, files are read in a child process.
+    ``signatures`` (offset, bytes) spare that where they decide alone. With a ``library``
+    that cannot be bounded from inside, files are read in a child process.
     """
 
     name: str
     module: str
     library: str = ""
+    signatures: tuple[tuple[int, bytes], ...] = ()
 
     def detect(self, head: bytes) -> bool:
+        if self.signatures:
+            return any(head[at : at + len(mark)] == mark for at, mark in self.signatures)
         detect: Callable[[bytes], bool] = import_module(self.module).detect
         return detect(head)
 
@@ -40,16 +44,24 @@ class Format:
         return read_bounded(lambda: read(file, request), file.size, file.name)
 
 
+_HDF5 = b"\x89HDF\r\n\x1a\n"
+
 FORMATS: tuple[Format, ...] = (
-    Format("parquet", "nodrek.io.logs.columnar"),
-    Format("mdf", "nodrek.io.logs.mdf", "asammdf"),
-    Format("tdms", "nodrek.io.logs.tdms", "nptdms"),
-    Format("hdf5", "nodrek.io.logs.hdf5", "h5py"),
-    Format("mat", "nodrek.io.logs.mat", "scipy.io"),
-    Format("xlsx", "nodrek.io.logs.workbook"),
-    Format("blf", "nodrek.io.logs.bus_blf", "can.io.blf"),
-    Format("pcap", "nodrek.io.logs.bus_pcap"),
+    Format("parquet", "nodrek.io.logs.columnar", "", ((0, b"PAR1"), (0, b"ARROW1"), (0, b"\xff\xff\xff\xff"))),
+    Format("mdf", "nodrek.io.logs.mdf", "asammdf", ((0, b"MDF     "), (0, b"UnFinMF "))),
+    Format("tdms", "nodrek.io.logs.tdms", "nptdms", ((0, b"TDSm"), (0, b"TDSh"))),
+    Format("hdf5", "nodrek.io.logs.hdf5", "h5py", ((0, _HDF5), (512, _HDF5))),
+    Format("mat", "nodrek.io.logs.mat", "scipy.io", ((0, b"MATLAB 5.0 MAT-file"),)),
+    Format("xlsx", "nodrek.io.logs.workbook", "", ((0, b"PK\x03\x04"),)),
+    Format("blf", "nodrek.io.logs.bus_blf", "can.io.blf", ((0, b"LOGG"),)),
+    Format(
+        "pcap",
+        "nodrek.io.logs.bus_pcap",
+        "",
+        ((0, b"\xd4\xc3\xb2\xa1"), (0, b"\xa1\xb2\xc3\xd4"), (0, b"\x4d\x3c\xb2\xa1"), (0, b"\xa1\xb2\x3c\x4d")),
+    ),
     Format("bus text", "nodrek.io.logs.bus_text"),
     Format("csv", "nodrek.io.logs.text"),
+    Format("mat 4", "nodrek.io.logs.mat", "scipy.io"),
 )
-"""In order of certainty: formats with a signature first, any table of text last."""
+"""In order of certainty: signatures first, text by its look, last what has no signature at all."""

@@ -13,12 +13,6 @@ from nodrek.io.logs.source import LogFile, Request
 
 MOST_SETS = 5000
 SIGNATURE = b"\x89HDF\r\n\x1a\n"
-MATLAB_OFFSET = 512
-"""MATLAB 7.3 files begin with a text of this many bytes."""
-
-
-def detect(head: bytes) -> bool:
-    return head.startswith(SIGNATURE) or head[MATLAB_OFFSET : MATLAB_OFFSET + 8] == SIGNATURE
 
 
 def read(file: LogFile, request: Request) -> RawLog:

@@ -16,8 +16,7 @@ MOST_ITEMS = 64
 
 
 def detect(head: bytes) -> bool:
-    if head.startswith(b"MATLAB 5.0 MAT-file"):
-        return True
+    """Whether these are the first bytes of version 4."""
     # version 4 has no signature: type, rows, columns, imaginary flag, length of the name
     if len(head) < 24:
         return False

@@ -15,10 +15,6 @@ MOST_WHOLE = 200
 """Channels up to which a file is read whole."""
 
 
-def detect(head: bytes) -> bool:
-    return head.startswith((b"MDF     ", b"UnFinMF "))
-
-
 def read(file: LogFile, request: Request) -> RawLog:
     from asammdf import MDF
 

@@ -11,10 +11,6 @@ from nodrek.io.logs.source import LogFile, Request
 from nodrek.io.logs.wide import assemble
 
 
-def detect(head: bytes) -> bool:
-    return head.startswith((b"TDSm", b"TDSh"))
-
-
 def read(file: LogFile, request: Request) -> RawLog:
     from nptdms import TdmsFile
 

@@ -16,12 +16,6 @@ MOST_RATIO = 150
 MOST_SHEETS = 20
 
 
-def detect(head: bytes) -> bool:
-    return (head.startswith(b"PK\x03\x04") and b"[Content_Types].xml" in head[:4096]) or (
-        head.startswith(b"PK\x03\x04") and (b"xl/" in head or b"_rels/.rels" in head[:4096])
-    )
-
-
 def read(file: LogFile, request: Request) -> RawLog:
     from python_calamine import CalamineError, CalamineWorkbook
 
