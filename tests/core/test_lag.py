@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from conftest import analyze_raw
 
+from conftest import analyze_raw
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, RawChannel, RawLog
 from nodrek.core.motion.lag import estimate_lags

@@ -169,7 +169,7 @@ def _fit(values: Array, columns: list[Array], use: np.ndarray, stretch: int) -> 
     solution: Array = np.zeros(design.shape[1])
     for _ in range(ROUNDS):
         gram = design.T @ (design * weight[:, None]) + 1e-9 * np.eye(design.shape[1])
-        solution = np.linalg.solve(gram, design.T @ (wanted * weight))
+        solution = np.asarray(np.linalg.solve(gram, design.T @ (wanted * weight)), dtype=np.float64)
         rest = wanted - design @ solution
         spread = max(float(np.quantile(np.abs(rest[use]), 0.7)), 1e-6)
         weight = use / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
