@@ -8,6 +8,7 @@ from nodrek.core.model import Array
 from nodrek.core.units import time_factor
 
 DAY = 86400.0
+SOME = 50_000
 _EPOCH = ((1e8, 1e10, 1.0), (1e11, 1e13, 1e-3), (1e14, 1e16, 1e-6), (1e17, 1e19, 1e-9))
 """Ranges of numbers that are seconds since 1970 in s, ms, µs and ns, for the years 1973 to 2286."""
 SERIAL_DAYS = (20_000.0, 80_000.0)
@@ -17,18 +18,20 @@ SERIAL_DAYS = (20_000.0, 80_000.0)
 def seconds_of(values: Array, unit: str | None) -> tuple[Array, tuple[str, ...]]:
     """Seconds from a column of numbers; the size of values and steps tells a missing unit."""
     factor = time_factor(unit)
-    known = values[~np.isnan(values)]
+    known = values if not np.isnan(values).any() else values[~np.isnan(values)]
     if known.size < 2:
         return values, ()
-    size = float(np.median(np.abs(known)))
-    steps = np.diff(known)
+    # the size of values and steps is plain from a part of them
+    some = known[: 2 * SOME]
+    size = float(np.median(np.abs(some)))
+    steps = np.diff(some)
     step = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1.0
     if factor is None or factor == 1.0:
         for low, high, epoch in _EPOCH:
             if low <= size <= high:
                 return (values - known[0]) * epoch, ()
     if factor is not None:
-        return (values - known[0]) * factor, ()
+        return (values if factor == 1.0 else (values - known[0]) * factor), ()
     if SERIAL_DAYS[0] < size < SERIAL_DAYS[1] and step < 1e-3:
         return (values - known[0]) * DAY, ()
     if step < 3.0:
@@ -43,6 +46,8 @@ def unroll(times: Array) -> tuple[Array, tuple[str, ...]]:
     Only a single large fall to near the beginning of the range is taken for that; small
     falls are rows out of order and are left for later.
     """
+    if not (times[1:] < times[:-1]).any():
+        return times, ()
     known = np.flatnonzero(~np.isnan(times))
     if known.size < 4:
         return times, ()

@@ -88,8 +88,10 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
     out: list[Array | pl.Series] = []
     for kind_letter, column in zip(shape.kinds, table.iter_columns(), strict=True):
         if shape.plain:
-            values = column.to_numpy(writable=True)
-            values[np.isinf(values)] = np.nan
+            # no copy where there is nothing to mend: hours of log are large
+            values = column.to_numpy()
+            if not np.isfinite(values).all():
+                values = np.where(np.isinf(values), np.nan, values)
             out.append(values)
         elif kind_letter == "n":
             out.append(numbers_of(column, shape.decimal_comma))

@@ -91,10 +91,10 @@ def rises(column: Array | None, strictly: bool = False) -> bool:
     """Whether values rise from row to row, apart from a few."""
     if column is None:
         return False
-    known = column[~np.isnan(column)]
+    known = column if not np.isnan(column).any() else column[~np.isnan(column)]
     if known.size < LEAST_ROWS:
         return False
-    steps = np.diff(known)
+    steps = known[1:] - known[:-1]
     if strictly:
         return bool(np.mean(steps > 0) > 0.9 and np.mean(steps >= 0) > 0.98 and known[-1] > known[0])
     return bool(np.mean(steps >= 0) > 0.9 and np.mean(steps > 0) > 0.02)
