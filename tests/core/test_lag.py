@@ -46,6 +46,19 @@ def test_channels_with_clocks_of_their_own_have_no_lag() -> None:
     assert [lag.seconds for lag in lags.values()] == [0.0] * 4
 
 
+def test_a_stuck_corner_is_no_lag() -> None:
+    raw = polled(79, 50.0, 0.0)
+    stuck = RawLog(
+        (
+            *raw.channels[:3],
+            RawChannel("Wheel speed RR", "km/h", raw.channels[3].times_s, np.full_like(raw.channels[3].values, 30.0)),
+        ),
+        "test",
+    )
+    lags = estimate_lags(map_corners(stuck).channels)
+    assert [lag.seconds for lag in lags.values()] == [0.0] * 4
+
+
 def test_the_lag_is_reported_and_used() -> None:
     _, exam = analyze_raw(polled(72, 4.0, 0.05))
     channels = exam.log.channels

@@ -35,6 +35,7 @@ BREAK = 0.12
 SURE = 3.0
 """Standard errors from which a lag counts as one; less is reported as zero."""
 SMALLEST = 1.5e-3
+MOST_PERIODS = 1.2
 WORTH_MOVING = 0.010
 """Seconds from which samples are moved: less changes nothing that is looked at."""
 ROUNDS = 6
@@ -83,6 +84,9 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     signs = {c: (1 if c.is_front else -1, 1 if c.is_left else -1, 1 if c.is_left == c.is_front else -1) for c in Corner}
     raw = {c: sum(sign * lag.seconds for sign, lag in zip(signs[c], contrasts, strict=True)) for c in Corner}
     earliest = min(raw, key=lambda c: raw[c])
+    # corners of one row are fetched within the time of a row; more is a corner that is stuck or dead
+    if max(raw.values()) - raw[earliest] > MOST_PERIODS / channels[Corner.FL].rate:
+        return out
     for corner in Corner:
         apart = raw[corner] - raw[earliest]
         # contrasts in which both stand on the same side cancel

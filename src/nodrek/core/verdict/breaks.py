@@ -20,6 +20,7 @@ SILENT = -2.0
 """ln deviation under which the reading has all but gone."""
 FROM_SPEED = 4.5
 """m/s: below, coil sensors and control units fall asleep at speeds of their own."""
+PARTIAL_WEIGHT = 0.5
 TOGETHER_S = 0.5
 """Breaks closer than this are one: a contact chatters."""
 
@@ -34,7 +35,9 @@ def find_breaks(exam: Examination, damaged: frozenset[Corner]) -> list[Finding]:
             continue
         minutes = exam.usable.moving / 60.0
         silent = int(np.sum(dropouts.depth[deep] < SILENT))
-        confidence = 0.985 * ratio_odds(count + 1.0 * silent, 1.6, 2.5)
+        # a reading that all but goes is an open contact; one that only falls may be a hard jolt
+        weight = 2.0 * silent + PARTIAL_WEIGHT * (count - silent)
+        confidence = 0.985 * ratio_odds(weight, 1.6, 2.5)
         longest = float(dropouts.seconds[deep].max())
         times = exam.motions[corner].times[dropouts.start[deep]]
         found.append(
