@@ -194,3 +194,20 @@ def test_rows_out_of_order_and_repeated_are_mended_and_said() -> None:
     assert channel.samples == TIMES.size - 1
     assert any("out of order" in w for w in log.warnings)
     assert any("repeat" in w for w in log.warnings)
+
+
+@pytest.mark.parametrize("nonsense", [1e18, -1e15, float("inf")])
+def test_single_stamps_of_nonsense_are_left_out(nonsense: float) -> None:
+    times = TIMES.copy()
+    times[77] = nonsense
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", times, SPEED) for n in ("FL", "FR")), "test"))
+    assert log.channels[Corner.FL].samples == TIMES.size - 1
+    assert log.duration == pytest.approx(TIMES[-1])
+
+
+def test_a_clock_that_is_set_while_logging_is_joined() -> None:
+    times = np.where(np.arange(TIMES.size) < 120, TIMES, TIMES + 1.7e9)
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", times, SPEED) for n in ("FL", "FR")), "test"))
+    assert log.channels[Corner.FL].samples == TIMES.size
+    assert log.duration == pytest.approx(TIMES[-1] + 10.0, abs=0.1)
+    assert any("clock jumps" in w for w in log.warnings)

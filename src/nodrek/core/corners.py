@@ -15,12 +15,13 @@ import numpy as np
 
 from nodrek.core.corner_names import corner_of, corners_by_system, speed_score, stem_of
 from nodrek.core.model import Array, Corner, RawChannel, RawLog, WheelLog
-from nodrek.core.understanding import agree_on_guesses, understand
+from nodrek.core.understanding import agree_on_guesses, settle_clock, understand
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
 
 NAMELESS_SCORE = 3.0
 """Score of `speed_score` from which a channel counts as a wheel speed without a corner's name."""
 FLAG_VALUES = 3
+LEAST_ROWS = 2
 
 
 @dataclass(frozen=True)
@@ -39,18 +40,38 @@ def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None) -> Whee
     Raises `NoWheelSpeeds`, `UnclearCorners` or `BadRequest` (a wanted name is not there).
     """
     choice = choose_channels(raw, wanted or {})
-    start = min(float(c.times_s[0]) for c in choice.channels.values())
     warnings = [*raw.warnings, *choice.notes]
+    taken = _settled(choice.channels, warnings)
+    start = min(float(c.times_s.min()) for c in taken.values())
     shared: dict[int, Array] = {}
     channels = {}
     for corner in Corner:
-        if corner in choice.channels:
-            channel, notes = understand(corner, choice.channels[corner], start, shared)
+        if corner in taken:
+            channel, notes = understand(corner, taken[corner], start, shared)
             channels[corner] = channel
             warnings += [n for n in notes if n not in warnings]
     agree_on_guesses(channels, warnings)
     duration = max(float(c.times[-1]) for c in channels.values())
     return WheelLog(channels, duration, tuple(warnings))
+
+
+def _settled(chosen: Mapping[Corner, RawChannel], warnings: list[str]) -> dict[Corner, RawChannel]:
+    """Channels with clocks that make sense; rows without a time are gone."""
+    clocks: dict[int, tuple[Array, Array]] = {}
+    out = {}
+    for corner, channel in chosen.items():
+        key = id(channel.times_s)
+        if key not in clocks:
+            times, said = settle_clock(channel.times_s)
+            if said and said not in warnings:
+                warnings.append(said)
+            clocks[key] = (times if times is channel.times_s else times[~np.isnan(times)], times)
+        times, whole = clocks[key]
+        values = channel.values if times is channel.times_s else channel.values[~np.isnan(whole)]
+        out[corner] = RawChannel(channel.name, channel.unit, times, values)
+        if times.size < LEAST_ROWS or np.sum(~np.isnan(values)) < LEAST_ROWS:
+            raise NoWheelSpeeds(f'The column "{_short(channel.name)}" has no two values with a time that makes sense.')
+    return out
 
 
 def choose_channels(raw: RawLog, wanted: Mapping[Corner, str]) -> Choice:

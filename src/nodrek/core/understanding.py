@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, RawChannel, WheelChannel
 from nodrek.core.units import MPH, edge_factor, speed_factor, speed_unit_name, turn_factor
+from nodrek.errors import UnreadableFile
 
 FASTEST = 110.0
 """m/s: 400 km/h. What reads more is no speed of a road vehicle."""
@@ -17,6 +18,11 @@ NO_VALUE_KMH = (655.35, 655.34, 511.9375, 511.97, 409.5, 327.67, 255.99, 255.0)
 """Values that all-ones raw fields give (common practice: 65535 × 0.01 and the like)."""
 APART_KMH = 60.0
 """A value that stands this far above all others, and repeats, is a code and no speed."""
+JUMP_S = 6 * 3600.0
+"""A step of this many seconds within one log is no pause but a clock that was set, or nonsense."""
+HOLE_S = 10.0
+SLOWEST_HZ, FASTEST_HZ = 1.0 / 120.0, 20_000.0
+STRAY_SHARE = 0.01
 NOMINAL_CIRCUMFERENCE = 1.95
 NOMINAL_TEETH = 48
 """Taken where turns or edges are logged and neither size nor teeth are known."""
@@ -62,7 +68,14 @@ def understand(
     if invalid.any():
         notes.append(f'{corner} holds {int(invalid.sum())} samples that mean "no valid value".')
     speed = np.where(invalid, np.nan, np.abs(values) * scale.factor)
-    rate = 1.0 / float(np.median(np.diff(times))) if times.size > 1 else 0.0
+    steps = np.diff(times)
+    typical = float(np.median(steps)) if steps.size else 0.0
+    rate = 1.0 / typical if typical > 0.0 else 0.0
+    if not SLOWEST_HZ <= rate <= FASTEST_HZ:
+        raise UnreadableFile(
+            f'The times of "{channel.name[:40]}" rise by {typical:g} s from row to row, which no log of a drive has: '
+            "check the time column and its unit."
+        )
     return (
         WheelChannel(
             corner, channel.name, scale.unit, scale.guessed, times, speed, invalid,
@@ -70,6 +83,41 @@ def understand(
         ),
         notes,
     )  # fmt: skip
+
+
+def settle_clock(times: Array) -> tuple[Array, str | None]:
+    """Times without senseless jumps, and what was done; NaN where a stamp makes no sense.
+
+    A few stamps far from all others are errors of the logger and are dropped; a clock that
+    was set while logging leaves two large groups, and the second follows the first after a
+    short hole.
+    """
+    finite = np.isfinite(times)
+    order = np.argsort(np.where(finite, times, np.inf), kind="stable")[: int(finite.sum())]
+    if order.size < 2:
+        return np.where(finite, times, np.nan), None
+    ordered = times[order]
+    jumps = np.flatnonzero(np.diff(ordered) > JUMP_S) + 1
+    if not jumps.size and finite.all():
+        return times, None
+    out = np.full(times.size, np.nan)
+    least = max(2.0, STRAY_SHARE * times.size)
+    end: float | None = None
+    closed = strays = 0
+    for group in np.split(np.arange(order.size), jumps):
+        if group.size < least:
+            strays += group.size
+            continue
+        shift = 0.0 if end is None else end + HOLE_S - ordered[group[0]]
+        out[order[group]] = ordered[group] + shift
+        closed += end is not None
+        end = float(ordered[group[-1]] + shift)
+    said = []
+    if strays:
+        said.append(f"{strays} rows have a time far from all others and were left out.")
+    if closed:
+        said.append("The clock jumps by hours while logging; what follows was joined on.")
+    return out, " ".join(said) or None
 
 
 def scale_of(channel: RawChannel, times: Array, values: Array) -> Scale:
@@ -134,8 +182,10 @@ def _in_order(times: Array, values: Array, notes: list[str]) -> tuple[Array, Arr
     repeated = int((~first).sum())
     if repeated > 0.3 * times.size:
         # a clock coarser than the rows: spread the rows of one stamp evenly to the next
-        notes.append("Several rows share each time stamp; they were spread evenly over the time to the next.")
-        return _spread(times, first), values
+        spread = _spread(times, first)
+        if (np.diff(spread) > 0).all():
+            notes.append("Several rows share each time stamp; they were spread evenly over the time to the next.")
+            return spread, values
     if repeated:
         notes.append(f"{repeated} rows repeat the time of the row before; the first of each was kept.")
     return times[first], values[first]
