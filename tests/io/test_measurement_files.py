@@ -165,7 +165,7 @@ def wheel_frames() -> list[can.Message]:
     return out
 
 
-@pytest.mark.parametrize("name", ["a.log", "a.asc", "a.blf", "a.trc", "a.csv"])
+@pytest.mark.parametrize("name", ["a.log", "a.asc", "a.blf", "a.trc", "a.csv", "a.mf4"])
 @pytest.mark.parametrize("database", [DBC, FLAWED], ids=["sound", "flawed"])
 def test_bus_logs_of_an_independent_writer(tmp_path: Path, name: str, database: str) -> None:
     path = tmp_path / name
