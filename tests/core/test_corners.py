@@ -109,6 +109,7 @@ def test_usual_names_are_understood(names: tuple[str, ...]) -> None:
     assert [corner_of(n) for n in names] == list(Corner)
     log = map_corners(raw(*((n, "km/h") for n in names)))
     assert [log.channels[c].name for c in Corner] == list(names)
+    assert all(log.channels[c].confidence >= 0.9 for c in Corner)
 
 
 @pytest.mark.parametrize("name", [

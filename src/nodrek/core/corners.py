@@ -9,7 +9,7 @@ gets one sentence that asks.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from nodrek.core.model import Array, Corner, RawChannel, RawLog, WheelLog
 from nodrek.core.understanding import agree_on_guesses, settle_clock, understand
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
 
+BEYOND_DOUBT = 5.0
 NAMELESS_SCORE = 3.0
 """Score of `speed_score` from which a channel counts as a wheel speed without a corner's name."""
 FLAG_VALUES = 3
@@ -26,10 +27,10 @@ LEAST_ROWS = 2
 
 @dataclass(frozen=True)
 class Choice:
-    """Channels taken for the corners, how sure that is (0..1), and what a person should know."""
+    """Channels taken for the corners, how sure each is (0..1), and what a person should know."""
 
     channels: Mapping[Corner, RawChannel]
-    confidence: float
+    confidence: Mapping[Corner, float]
     notes: tuple[str, ...] = ()
 
 
@@ -48,7 +49,7 @@ def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None) -> Whee
     for corner in Corner:
         if corner in taken:
             channel, notes = understand(corner, taken[corner], start, shared)
-            channels[corner] = channel
+            channels[corner] = replace(channel, confidence=choice.confidence[corner])
             warnings += [n for n in notes if n not in warnings]
     agree_on_guesses(channels, warnings)
     duration = max(float(c.times[-1]) for c in channels.values())
@@ -118,8 +119,15 @@ def choose_channels(raw: RawLog, wanted: Mapping[Corner, str]) -> Choice:
         if len(nameless) + len(chosen) >= 2:
             raise UnclearCorners(_question(nameless))
         raise NoWheelSpeeds(_missing_sentence(raw, chosen))
-    confidence = 1.0 if by_hand else 0.95 if len(chosen) == len(Corner) else 0.8
+    confidence = {c: 1.0 if c in by_hand else _confidence(channel, together) for c, channel in chosen.items()}
     return Choice({c: chosen[c] for c in Corner if c in chosen}, confidence, tuple(notes))
+
+
+def _confidence(channel: RawChannel, together: Mapping[str, Corner]) -> float:
+    """By how much name and unit say; letters that only make sense together say less."""
+    score = _score(channel)
+    sure = 0.99 if score >= BEYOND_DOUBT else 0.95 if score >= NAMELESS_SCORE else 0.75
+    return sure * (0.95 if channel.name in together and corner_of(channel.name) is None else 1.0)
 
 
 def _score(channel: RawChannel) -> float:

@@ -167,7 +167,7 @@ def agree_on_guesses(channels: dict[Corner, WheelChannel], warnings: list[str]) 
         if change != 1.0:
             channels[corner] = WheelChannel(
                 corner, channel.name, unit, True, channel.times, channel.speed * change,
-                channel.invalid, channel.quantum * change, channel.rate, channel.lag,
+                channel.invalid, channel.quantum * change, channel.rate, channel.lag, channel.confidence,
             )  # fmt: skip
     warnings.append(f"The log names no unit for the wheel speeds; {unit} was taken from how the values move.")
 

@@ -63,6 +63,8 @@ class WheelChannel:
     quantum: float
     rate: float
     lag: float = 0.0
+    confidence: float = 1.0
+    """How sure it is that this channel is this corner's wheel speed."""
 
     @property
     def samples(self) -> int:

@@ -42,6 +42,7 @@ def _channel(channel: WheelChannel) -> dict[str, Any]:
         "unit_guessed": channel.unit_guessed,
         "quantum_kmh": _round(channel.quantum * 3.6, 5),
         "lag_s": _round(channel.lag, 4),
+        "confidence": _round(channel.confidence, 3),
     }
 
 

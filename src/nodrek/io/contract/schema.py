@@ -45,6 +45,7 @@ class ChannelModel(_Model):
     unit_guessed: bool
     quantum_kmh: Annotated[float, Field(ge=0.0)]
     lag_s: float
+    confidence: Share = 1.0
 
 
 class FindingModel(_Model):
