@@ -157,7 +157,9 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
     for corner, values in logs.items():
         value, sigma = _intercept(values - centre, [pull, brake], straight, per_stretch)
         out[corner] = RatioEstimate(value, float(np.hypot(np.hypot(sigma, lr_sigma / 2), 2 * FLOOR["fr"])))
-    return out
+    # robust intercepts need not add up to nothing; ratios do by their definition
+    middle = float(np.mean([r.log_ratio for r in out.values()]))
+    return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in out.items()}
 
 
 def _straight_level(yaw: Array, speed: Array, per_stretch: int) -> tuple[float, float, np.ndarray]:

@@ -11,11 +11,14 @@ import math
 
 import numpy as np
 
-from nodrek.core.model import Corner, Fault
-from nodrek.core.turns.search import FOLD_FROM, fold_weights
-from nodrek.core.verdict.examine import Examination
+from nodrek.core.model import Array, Corner, Fault
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.phase import turn_phasor
+from nodrek.core.turns.search import CLIP, FOLD_FROM, HARMONICS, MOST_SAMPLES, fold_weights, some_stretches
+from nodrek.core.turns.statistic import log_tail
+from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import passes
-from nodrek.core.verdict.ring import EVEN_DAMAGE, EVEN_RUNOUT, NULL_FACTOR
+from nodrek.core.verdict.ring import EVEN_DAMAGE, EVEN_RUNOUT, LOCKED_LOG_P, NULL_FACTOR
 from nodrek.core.verdict.tyre import could_measure
 
 AVERAGING_S = 0.03
@@ -24,6 +27,8 @@ INJECTED_TEETH = 60
 TYPICAL_CIRCUMFERENCE = 1.95
 SMALLEST_SWING = 0.002
 SMALLEST_RATIO = 0.005
+AVERAGINGS_S = (0.006, 0.04)
+PLACES = (0.1, 0.6)
 BREAK_S = 0.1
 """A break of this length, once a minute."""
 AIR_GAP_SPEED = 8.0 / 3.6
@@ -66,23 +71,56 @@ def _turn_power(exam: Examination, corner: Corner) -> tuple[float, float]:
     window = motion.expected[used] * AVERAGING_S * frequency
     trust = 1.0 / motion.noise[used] ** 2
     trust /= trust.sum()
-    # the lost edge lowers each value whose window holds it, by its pitch over the window
-    pitch = 1.0 / INJECTED_TEETH
-    width = np.maximum(window, pitch)
     first = []
-    for place in (0.1, 0.6):
-        hit = np.mod(turns - place, 1.0) < width
-        dip = -np.minimum(pitch / width, 0.5) * hit
+    for place in PLACES:
+        dip = _lost_edge(turns, window, place)
         dip -= np.sum(trust * dip)
         first.append(2.0 * abs(np.sum(trust * dip * np.exp(-2j * np.pi * turns))))
     sigma = ring.fold.sigma if math.isfinite(ring.fold.sigma) else 1.0
     noise = NULL_FACTOR * ring.fold.null
     amplitude = float(np.mean(first))
     spread = math.hypot(sigma, 0.1 * EVEN_DAMAGE)
-    damage = passes(amplitude, max(EVEN_DAMAGE, noise), spread)
+    damage = passes(amplitude, max(EVEN_DAMAGE, noise), spread) * _would_lock(motion, ring, frequency)
     smooth = float(np.sum(trust * np.sinc(window)))
     swing = passes(SMALLEST_SWING * smooth, max(EVEN_RUNOUT, noise), max(sigma, 1e-4))
     return damage, swing
+
+
+def _lost_edge(turns: Array, window: Array, place: float) -> Array:
+    """Relative dip of each value: a lost edge lowers each value whose window holds it."""
+    pitch = 1.0 / INJECTED_TEETH
+    width = np.maximum(window, pitch)
+    hit = np.mod(turns - place, 1.0) < width
+    return np.asarray(-np.minimum(pitch / width, 0.5) * hit)
+
+
+def _would_lock(motion: CornerMotion, ring: RingEvidence, frequency: float) -> float:
+    """Chance that the search would have noticed the lost edge: its statistic, put into this log."""
+    return min(_locks_with(motion, ring, frequency, averaging) for averaging in AVERAGINGS_S)
+
+
+def _locks_with(motion: CornerMotion, ring: RingEvidence, frequency: float, averaging: float) -> float:
+    """The same for one averaging time: a short one catches few dips, a long one makes them shallow."""
+    assert ring.scale is not None
+    stretches = some_stretches(ring.stretches, MOST_SAMPLES)
+    weights = fold_weights(motion)
+    half_sums = np.zeros(HARMONICS[-1])
+    for stretch in stretches:
+        part = slice(stretch.start, stretch.stop)
+        turns, speed = motion.path[part] * frequency, motion.expected[part]
+        dip = _lost_edge(turns, speed * averaging * frequency, PLACES[0])
+        used = weights[part] != 0.0
+        put = np.where(used, np.clip(weights[part] + dip / motion.noise[part], *CLIP), 0.0)
+        put[used] -= put[used].mean() if used.any() else 0.0
+        total = float(np.sum(put**2))
+        base, term = turn_phasor(turns), put.astype(np.complex64)
+        for k in range(HARMONICS[-1]):
+            term *= base
+            half_sums[k] += abs(np.sum(term, dtype=np.complex128)) ** 2 / max(total, 1e-12)
+    sums = np.cumsum(half_sums)
+    best = min(log_tail(float(sums[k - 1]), k * len(stretches)) for k in HARMONICS)
+    log_p = min(0.0, best + math.log(ring.scale.trials))
+    return passes(-log_p, -LOCKED_LOG_P, max(3.0, 0.3 * -log_p))
 
 
 def _gap_power(exam: Examination, corner: Corner) -> float:

@@ -1,0 +1,202 @@
+"""Reference, ratios and moments on drives made by hand, where every answer is known."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import drive
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Array, Corner, WheelChannel
+from nodrek.core.motion.events import find_dropouts, silence_breaks, wake_up_speed
+from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
+from nodrek.core.motion.reference import compare_corners
+from nodrek.core.motion.usable import find_usable
+from nodrek.simulate.faults import Cause, SimulatedFault
+
+RATE = 50.0
+TIMES = np.arange(0.0, 120.0, 1 / RATE)
+
+
+def body_speed() -> Array:
+    """Pull away, cruise, brake, stand, pull away again."""
+    knots_t = [0, 5, 15, 50, 60, 66, 76, 120]
+    knots_v = [0, 0, 14, 15, 0, 0, 13, 14]
+    return np.interp(TIMES, knots_t, knots_v)
+
+
+def curvature() -> Array:
+    """Two bends to the left and one to the right, 30 m tight."""
+    k = np.zeros_like(TIMES)
+    for start, stop, sign in ((20, 26, 1), (32, 37, -1), (90, 96, 1)):
+        inside = (start < TIMES) & (stop > TIMES)
+        k[inside] = sign / 30.0 * np.sin(np.pi * (TIMES[inside] - start) / (stop - start))
+    return k
+
+
+def wheels(
+    factors: dict[Corner, float] | None = None,
+    noise: float = 5e-4,
+    change: Callable[[Corner, Array], Array] | None = None,
+) -> dict[Corner, WheelChannel]:
+    """Four wheels on circles round one point (track 1.5 m, wheelbase 2.6 m), each with its factor."""
+    rng = np.random.default_rng(3)
+    v, k = body_speed(), curvature()
+    out = {}
+    for corner in Corner:
+        across = 1.0 + (-0.75 if corner.is_left else 0.75) * k
+        along = 2.6 * k if corner.is_front else 0.0
+        speed = v * np.hypot(across, along) * (factors or {}).get(corner, 1.0)
+        speed = speed * (1.0 + noise * rng.standard_normal(TIMES.size))
+        speed = np.where(v < 0.4, 0.0, speed)
+        if change is not None:
+            speed = change(corner, speed)
+        invalid = np.isnan(speed)
+        out[corner] = WheelChannel(corner, corner.value, "km/h", False, TIMES, speed, invalid, 0.0, RATE)
+    return out
+
+
+def test_bends_leave_no_deviation() -> None:
+    channels = wheels()
+    motions = compare_corners(channels, find_usable(channels, TIMES[-1]))
+    for motion in motions.values():
+        known = motion.deviation[motion.expected > 5]
+        assert np.nanquantile(np.abs(known), 0.95) < 0.004
+        assert abs(float(np.nanmedian(known))) < 2e-4
+
+
+@pytest.mark.parametrize("corner", list(Corner))
+def test_a_dip_is_seen_at_its_corner_and_nowhere_else(corner: Corner) -> None:
+    dips = np.arange(1000, 2400, 37)
+
+    def change(which: Corner, speed: Array) -> Array:
+        out = speed.copy()
+        if which is corner:
+            out[dips] *= 0.8
+        return out
+
+    channels = wheels(change=change)
+    motions = compare_corners(channels, find_usable(channels, TIMES[-1]))
+    assert np.nanmedian(motions[corner].deviation[dips]) == pytest.approx(np.log(0.8), abs=0.01)
+    for other, motion in motions.items():
+        if other is not corner:
+            assert np.nanmax(np.abs(motion.deviation[dips])) < 0.02
+
+
+def test_two_corners_can_be_compared() -> None:
+    def change(which: Corner, speed: Array) -> Array:
+        out = speed.copy()
+        if which is Corner.RL:
+            out[1500:1504] *= 0.7
+        return out
+
+    channels = {c: ch for c, ch in wheels(change=change).items() if not c.is_front}
+    motions = compare_corners(channels, find_usable(channels, TIMES[-1]))
+    assert np.nanmin(motions[Corner.RL].deviation[1500:1504]) < -0.25
+
+
+@given(st.floats(-0.03, 0.03), st.floats(-0.03, 0.03), st.floats(-0.03, 0.03), st.floats(-0.03, 0.03))
+@settings(max_examples=25, deadline=None)
+def test_any_four_sizes_are_measured(a: float, b: float, c: float, d: float) -> None:
+    """Ratio = factor over the geometric mean of all four, within 0.05 %."""
+    factors = dict(zip(Corner, (1 + a, 1 + b, 1 + c, 1 + d), strict=True))
+    channels = wheels(factors)
+    usable = find_usable(channels, TIMES[-1])
+    found = estimate_ratios(ratio_blocks(channels, usable), tuple(Corner))
+    mean = np.exp(np.mean(np.log(list(factors.values()))))
+    for corner, factor in factors.items():
+        assert found[corner].ratio == pytest.approx(factor / mean, abs=5e-4)
+
+
+def test_three_corners_have_ratios_too() -> None:
+    factors = {Corner.FL: 1.01}
+    channels = {c: ch for c, ch in wheels(factors).items() if c is not Corner.RR}
+    found = estimate_ratios(ratio_blocks(channels, find_usable(channels, TIMES[-1])), tuple(channels))
+    assert found[Corner.FL].ratio == pytest.approx(1.01 ** (2 / 3), abs=1e-3)
+    assert np.prod([r.ratio for r in found.values()]) == pytest.approx(1.0, abs=1e-6)
+
+
+def test_a_drive_without_straights_says_nothing_of_ratios() -> None:
+    channels = wheels()
+    short = {
+        c: WheelChannel(c, "", "km/h", False, TIMES[:300], ch.speed[:300], ch.invalid[:300], 0.0, RATE)
+        for c, ch in channels.items()
+    }
+    assert estimate_ratios(ratio_blocks(short, find_usable(short, 6.0)), tuple(Corner)) == {}
+
+
+@pytest.mark.parametrize("stuck", [0.0, 8.33, 182.0, float("nan")])
+def test_dead_and_frozen_corners_do_not_speak_for_the_vehicle(stuck: float) -> None:
+    def change(which: Corner, speed: Array) -> Array:
+        return np.full_like(speed, stuck) if which is Corner.FR else speed
+
+    channels = wheels(change=change)
+    usable = find_usable(channels, TIMES[-1])
+    truth = np.interp(usable.grid, TIMES, body_speed())
+    cruise = (usable.grid > 16) & (usable.grid < 48)
+    assert np.abs(usable.vehicle - truth)[cruise].max() < 1.0
+    spent = usable.dead if stuck == 0.0 else usable.frozen
+    assert spent[Corner.FR] > 0.9 * usable.moving
+    assert all(spent[c] == 0.0 for c in Corner if c is not Corner.FR)
+    assert not usable.masks[Corner.FR][1000:2000].any()
+
+
+def test_silence_is_not_listened_to() -> None:
+    def change(which: Corner, speed: Array) -> Array:
+        out = speed.copy()
+        if which is Corner.FL:
+            out[1200:1220] = 0.0
+        return out
+
+    channels = wheels(change=change)
+    usable = find_usable(channels, TIMES[-1])
+    known = silence_breaks(channels, usable)
+    assert list(known) == [Corner.FL]
+    assert np.isnan(known[Corner.FL][1200:1220]).all()
+    assert np.isnan(known[Corner.FL]).sum() < 60
+    motions = compare_corners(channels, usable, known)
+    counts = {c: find_dropouts(m, usable).count for c, m in motions.items()}
+    assert counts == {Corner.FL: 1, Corner.FR: 0, Corner.RL: 0, Corner.RR: 0}
+
+
+@pytest.mark.parametrize("wake_kmh", [2.0, 6.0, 11.0])
+def test_wake_up_speed_is_where_reading_begins(wake_kmh: float) -> None:
+    def change(which: Corner, speed: Array) -> Array:
+        return np.where(speed < wake_kmh / 3.6, 0.0, speed) if which is Corner.RL else speed
+
+    channels = wheels(change=change)
+    usable = find_usable(channels, TIMES[-1])
+    assert wake_up_speed(channels[Corner.RL], usable) * 3.6 == pytest.approx(wake_kmh, abs=0.8)
+    assert wake_up_speed(channels[Corner.FL], usable) * 3.6 < 2.0
+
+
+def test_hard_braking_explains_a_dip() -> None:
+    """A wheel that locks under hard braking is no fault: the dropout is marked as braking."""
+    times = np.arange(0.0, 40.0, 1 / RATE)
+    speed = np.interp(times, [0, 20, 24, 40], [20.0, 20.0, 2.0, 2.0])
+    locked = (times > 21.0) & (times < 21.3)
+    channels = {
+        c: WheelChannel(
+            c, "", "km/h", False, times, np.where(locked & (c is Corner.RL), 0.4 * speed, speed),
+            np.zeros(times.size, dtype=bool), 0.0, RATE,
+        )
+        for c in Corner
+    }  # fmt: skip
+    usable = find_usable(channels, times[-1])
+    dropouts = find_dropouts(compare_corners(channels, usable)[Corner.RL], usable)
+    assert dropouts.count >= 1
+    assert dropouts.braking.all()
+
+
+def test_own_turning_is_followed_through_slip() -> None:
+    """The path by the corner's own scale equals its own distance, whatever its mates do."""
+    log = map_corners(drive(61, SimulatedFault(Corner.FL, Cause.WHEEL_SIZE, size=0.02)))
+    motions = compare_corners(log.channels, find_usable(log.channels, log.duration))
+    for corner, motion in motions.items():
+        channel = log.channels[corner]
+        own = float(np.sum(0.5 * (channel.speed[1:] + channel.speed[:-1]) * np.diff(channel.times)))
+        assert motion.path[-1] == pytest.approx(own, rel=2e-3)

@@ -1,0 +1,197 @@
+"""The fold on made-up turning: where the dip is put, there it is found."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import drive
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Array, Corner
+from nodrek.core.motion.reference import CornerMotion, compare_corners
+from nodrek.core.motion.usable import find_usable
+from nodrek.core.turns.fold import PROFILE_BINS, explained_deviation, find_arcs, fold
+from nodrek.core.turns.phase import ring_angle
+from nodrek.core.turns.raster import turn_raster
+from nodrek.core.turns.search import Stretch, find_scale, find_stretches, some_stretches, whitened
+from nodrek.simulate.faults import Cause, SimulatedFault
+
+CIRCUMFERENCE = 2.07
+NOISE = 0.004
+
+
+def motion_with(dip: Array | float, seconds: float = 150.0, rate: float = 50.0, drift: float = 0.0) -> CornerMotion:
+    """A wheel turning at 4 to 12 m/s whose deviation is `dip` as a function of its angle, in noise.
+
+    `dip`: depth of a dip over angles 0.30 to 0.36 of the turn, or amplitudes of a profile.
+    """
+    rng = np.random.default_rng(8)
+    times = np.arange(0.0, seconds, 1 / rate)
+    speed = 8.0 + 3.0 * np.sin(times / 9.0) + 1.0 * np.sin(times / 2.3)
+    path = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) / rate)])
+    angle = np.mod(path * (1 + drift * np.sin(path / 400)) / CIRCUMFERENCE, 1.0)
+    deviation = NOISE * rng.standard_normal(times.size)
+    if isinstance(dip, float):
+        deviation -= dip * ((angle > 0.30) & (angle < 0.36))
+    else:
+        deviation += dip[(angle * dip.size).astype(int)]
+    flat = np.full(times.size, NOISE)
+    return CornerMotion(Corner.FL, times, speed, speed, deviation, np.zeros(times.size), flat, path, path.copy(), speed)
+
+
+@pytest.mark.parametrize("depth", [0.3, 0.08, 0.02])
+def test_scale_and_place_of_a_dip_are_found(depth: float) -> None:
+    motion = motion_with(depth)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    assert 1 / scale.frequency == pytest.approx(CIRCUMFERENCE, rel=2e-3)
+    assert scale.log_p < -30
+    arcs = find_arcs(fold(motion, stretches, scale))
+    assert len(arcs) == 1
+    assert arcs[0].width == pytest.approx(0.06, abs=0.04)
+    assert arcs[0].area == pytest.approx(0.06 * -np.expm1(-depth), rel=0.15)
+
+
+def test_noise_alone_is_not_locked() -> None:
+    """False-alarm chance of the search on noise: uniform, so hardly ever under a thousandth."""
+    low = 0
+    for seed in range(12):
+        motion = motion_with(0.0)
+        rng = np.random.default_rng(seed)
+        motion = replace(motion, deviation=NOISE * rng.standard_normal(motion.times.size))
+        scale = find_scale(motion, find_stretches(motion))
+        assert scale is not None
+        low += scale.log_p < np.log(1e-3)
+    assert low == 0
+
+
+def test_slow_drift_of_the_scale_is_followed() -> None:
+    """Half a turn of drift over the log leaves one sharp arc, not a smear."""
+    motion = motion_with(0.2, drift=8e-4)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    ring = fold(motion, stretches, scale)
+    arcs = find_arcs(ring)
+    assert arcs[0].width < 0.12
+    assert arcs[0].area == pytest.approx(0.06 * 0.18, rel=0.2)
+
+
+def test_a_smooth_swing_has_no_overtones() -> None:
+    profile = 0.01 * np.cos(2 * np.pi * (np.arange(360) + 0.5) / 360)
+    motion = motion_with(profile)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    ring = fold(motion, stretches, scale)
+    assert ring.harmonics[0] == pytest.approx(0.01, rel=0.1)
+    assert ring.harmonics[1:].max() < 0.1 * ring.harmonics[0]
+
+
+@given(st.integers(2, 6), st.floats(0.02, 0.3))
+@settings(max_examples=15, deadline=None)
+def test_harmonics_of_a_pulse_are_those_of_fourier(width_bins: int, depth: float) -> None:
+    """Amplitude of harmonic k of a pulse of width w: 2·depth·sin(πkw)/(πk), by its Fourier series."""
+    profile = np.zeros(72)
+    profile[10 : 10 + width_bins] = -depth
+    motion = motion_with(profile)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    ring = fold(motion, stretches, scale)
+    k = np.arange(1, 4)
+    expected = 2 * depth * np.abs(np.sin(np.pi * k * width_bins / 72)) / (np.pi * k)
+    np.testing.assert_allclose(ring.harmonics[:3], expected, rtol=0.12, atol=3e-4)
+
+
+def test_explained_deviation_takes_the_pattern_away() -> None:
+    motion = motion_with(0.1)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    ring = fold(motion, stretches, scale)
+    left = motion.deviation - explained_deviation(ring)
+    assert np.nanstd(left) < 0.6 * np.nanstd(motion.deviation)
+
+
+def test_angle_counts_on_from_stretch_to_stretch() -> None:
+    motion = motion_with(0.1)
+    half = motion.times.size // 2
+    stretches = [Stretch(0, half - 200, 1.0), Stretch(half + 200, motion.times.size, 1.0)]
+    stretches = [Stretch(s.start, s.stop, float(motion.path[s.stop - 1] - motion.path[s.start])) for s in stretches]
+    weights = np.where(np.isnan(motion.score), 0.0, motion.score)
+    angle = ring_angle(motion.path, weights, stretches, 1 / CIRCUMFERENCE)
+    assert np.isnan(angle[half - 150 : half + 150]).all()
+    known = angle[~np.isnan(angle)]
+    assert (np.diff(known) > -0.2).all()
+    turned = sum(s.metres for s in stretches) / CIRCUMFERENCE
+    assert known[-1] - known[0] == pytest.approx(turned, abs=2.0)
+
+
+def test_stretches_end_where_the_vehicle_stands_or_the_log_has_a_hole() -> None:
+    motion = motion_with(0.0, seconds=200.0)
+    speed = motion.speed.copy()
+    speed[4000:4300] = 0.0
+    times = motion.times.copy()
+    times[7000:] += 5.0
+    path = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * np.diff(motion.times))])
+    broken = replace(motion, times=times, speed=speed, expected=speed, vehicle=speed, path=path, path_by_mates=path)
+    stretches = find_stretches(broken)
+    assert all(s.stop <= 4001 or s.start >= 4299 for s in stretches)
+    assert all(s.stop <= 7001 or s.start >= 7000 for s in stretches)
+    assert all(s.metres <= 800.0 for s in stretches)
+
+
+def test_an_even_choice_of_stretches_keeps_the_ends() -> None:
+    stretches = [Stretch(k * 1000, k * 1000 + 1000, 500.0) for k in range(60)]
+    some = some_stretches(stretches, 10_000)
+    assert 8 <= len(some) <= 12
+    assert (some[0], some[-1]) == (stretches[0], stretches[-1])
+    assert some_stretches(stretches, 10**6) is stretches
+
+
+def test_whitened_noise_is_exponential() -> None:
+    """Powers over their local floor have mean one, also where the noise is coloured."""
+    rng = np.random.default_rng(1)
+    white = rng.standard_normal(2**15).astype(np.float32)
+    coloured = np.convolve(white, np.ones(3) / 3, mode="same").astype(np.float32)
+    for series in (white, coloured):
+        power = whitened(series)[200:-200]
+        assert power.mean() == pytest.approx(1.0, abs=0.08)
+        assert np.mean(power > 3.0) == pytest.approx(np.exp(-3.0), rel=0.25)
+
+
+def test_raster_lays_every_sample_into_its_cell() -> None:
+    motion = motion_with(0.2)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    ring = fold(motion, stretches, scale)
+    whole = turn_raster(motion, ring, 10**6)
+    few = turn_raster(motion, ring, 50)
+    assert whole is not None
+    assert few is not None
+    assert whole.turns_per_row == 1.0
+    assert few.cells.shape == (50, PROFILE_BINS)
+    assert few.turns_per_row * 50 == pytest.approx(whole.cells.shape[0])
+    lowest = [int(np.argmin(np.nanmean(r.cells, axis=0))) for r in (few, whole)]
+    assert abs(lowest[0] - lowest[1]) <= 1
+
+
+@pytest.mark.parametrize("teeth", [40, 60, 96])
+def test_a_lost_tooth_gives_harmonics_of_two_over_n(teeth: int) -> None:
+    """At low speed all low harmonics of one lost edge of N are 2/N (Fourier series of a short pulse)."""
+    raw = drive(62, SimulatedFault(Corner.RR, Cause.MISSING_TEETH), teeth=(teeth, teeth), duration_s=180.0)
+    log = map_corners(raw)
+    motion = compare_corners(log.channels, find_usable(log.channels, log.duration))[Corner.RR]
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    ring = fold(motion, stretches, scale)
+    assert ring.harmonics[0] == pytest.approx(2 / teeth, rel=0.3)
+    assert ring.harmonics[1] == pytest.approx(2 / teeth, rel=0.35)
