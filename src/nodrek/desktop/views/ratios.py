@@ -109,6 +109,8 @@ class RatiosView(QWidget):
         self._sentence = QLabel()
         self._sentence.setWordWrap(True)
         self._sentence.setProperty("quiet", True)
+        self._sentence.setMinimumHeight(2 * self._sentence.fontMetrics().lineSpacing() + 2)
+        self._sentence.setAlignment(Qt.AlignmentFlag.AlignTop)
         full = QWidget()
         layout = QVBoxLayout(full)
         layout.setContentsMargins(0, 0, 0, 0)

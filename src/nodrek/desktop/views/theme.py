@@ -62,14 +62,14 @@ BAY = Look(
     background="#ece7de", raised="#f7f4ee", ink="#20242a", quiet="#585c5a", hairline="#c9c1b4",
     accent="#0b5a68", on_accent="#ffffff", call="#8a4b00",
     low="#2a1a05", high="#7fb2b8", unseen="#efeae1",
-    corners={Corner.FL: "#0067a3", Corner.FR: "#b84a00", Corner.RL: "#00785a", Corner.RR: "#9c4a7b"},
+    corners={Corner.FL: "#004080", Corner.FR: "#b84a00", Corner.RL: "#1f8a55", Corner.RR: "#9c4a7b"},
 )  # fmt: skip
 PIT = Look(
     name="pit",
     background="#1c2023", raised="#272c30", ink="#ece8df", quiet="#a8aba5", hairline="#454b50",
     accent="#7cc7d3", on_accent="#10252a", call="#f0b54a",
     low="#ffd58a", high="#3f7f88", unseen="#22272a",
-    corners={Corner.FL: "#56b4e9", Corner.FR: "#ef8a4c", Corner.RL: "#2fc79b", Corner.RR: "#dc94bd"},
+    corners={Corner.FL: "#8fd0ff", Corner.FR: "#ef8a4c", Corner.RL: "#1fae7f", Corner.RR: "#dc94bd"},
 )  # fmt: skip
 LOOKS = {BAY.name: BAY, PIT.name: PIT}
 
