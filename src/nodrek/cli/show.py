@@ -27,7 +27,7 @@ def answer_text(answer: Answer) -> str:
         else:
             ratio = f"{'not compared':27s}"
         wake = f"{result.wake_up * 3.6:4.1f} km/h" if math.isfinite(result.wake_up) else "   -     "
-        seen = f"{100 * result.could_see[Fault.RING_DAMAGE]:3.0f} %"
+        seen = f"{min(99.0, 100 * result.could_see[Fault.RING_DAMAGE]):3.0f} %"
         lines.append(f"  {corner}    {ratio}  {result.dropouts:8d}  {wake}  {seen}")
     lines += [f"Note: {warning}" for warning in analysis.warnings]
     return "\n".join(lines)

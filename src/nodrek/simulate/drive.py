@@ -72,7 +72,8 @@ def drive_road(road: Road, driver: Driver, duration: float, rng: np.random.Gener
     raw = np.gradient(distance, step)
     speed = _smooth(raw, 0.5, step)
     speed[speed < 0.05] = 0.0
-    speed = speed * (1.0 + driver.unrest * _slow_noise(t.size, 4.0, step, rng) * (speed > 3.0))
+    awake = np.clip(speed / 6.0, 0.0, 1.0)
+    speed = speed * (1.0 + driver.unrest * awake * _slow_noise(t.size, 4.0, step, rng))
     distance = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * step)])
     grid = np.arange(v.size) * GRID_M
     curvature = _smooth(np.interp(distance, grid, road.curvature), 0.4, step)
@@ -107,7 +108,8 @@ def _smooth(values: Array, seconds: float, step: float) -> Array:
 
 def _slow_noise(count: int, seconds: float, step: float, rng: np.random.Generator) -> Array:
     """Unit-variance noise with a correlation time of about `seconds`."""
-    raw = rng.standard_normal(count)
-    smooth = _smooth(raw, seconds, step)
+    # longer than needed, since the ends of smoothed noise are not smooth
+    margin = int(seconds / step)
+    smooth = _smooth(rng.standard_normal(count + 2 * margin), seconds, step)[margin : margin + count]
     spread = smooth.std()
     return smooth / spread if spread > 0 else smooth
