@@ -168,10 +168,13 @@ def bombs() -> dict[str, bytes]:
         "cut.gz": whole[: len(whole) // 2],
         "cut.zip": stream.getvalue()[:2000],
         "hollow.zip": b"PK\x05\x06" + bytes(18),
+        "name.zip": stream.getvalue()
+        .replace(b"log.csv", b"lo\x97.csv")
+        .replace(b"\x14\x00\x00\x00", b"\x14\x00\x00\x08"),
     }
 
 
-@pytest.mark.parametrize("name", ["bomb.gz", "bomb.zip", "cut.gz", "cut.zip", "hollow.zip"])
+@pytest.mark.parametrize("name", ["bomb.gz", "bomb.zip", "cut.gz", "cut.zip", "hollow.zip", "name.zip"])
 def test_bombs_and_damage_are_refused(tmp_path: Path, name: str) -> None:
     path = tmp_path / name
     path.write_bytes(bombs()[name])

@@ -99,7 +99,7 @@ class DriveView(QWidget):
         self._draw_dropouts(screen, look)
         self._draw_extras(screen, look)
         if restyle or rescale:
-            self.speeds.setYRange(*screen.speed_range, padding=0.02)
+            self.speeds.setYRange(*screen.speed_range, padding=0.06)
             self.deviations.setYRange(*screen.deviation_range, padding=0.02)
             for plot in (self.speeds, self.deviations):
                 plot.setLimits(xMin=screen.whole[0], xMax=screen.whole[1], minXRange=0.2)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QLabel, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import RatioRow, RatiosScreen
+from nodrek.desktop.views.empty import OrEmpty
 from nodrek.desktop.views.theme import Look, Size, font
 
 NAME_WIDTH = 130
@@ -116,15 +117,9 @@ class RatiosView(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self._scale, 1)
         layout.addWidget(self._sentence)
-        self._empty = QLabel()
-        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._empty.setWordWrap(True)
-        self._stack = QStackedLayout(self)
-        self._stack.addWidget(full)
-        self._stack.addWidget(self._empty)
+        self._stack = OrEmpty(self, full)
 
     def show_ratios(self, screen: RatiosScreen, look: Look) -> None:
         self._scale.show_ratios(screen, look)
         self._sentence.setText(screen.sentence)
-        self._empty.setText(screen.empty_text)
-        self._stack.setCurrentIndex(1 if screen.empty_text else 0)
+        self._stack.say(screen.empty_text)

@@ -6,9 +6,10 @@ import math
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, qRgb
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from nodrek.desktop.state.screen import RasterScreen, RingFaceScreen, TurnsScreen
+from nodrek.desktop.views.empty import OrEmpty
 from nodrek.desktop.views.theme import STEP, Look, Size, font
 
 TOP, BOTTOM, LEFT, RIGHT = 46, 40, 8, 8
@@ -212,16 +213,10 @@ class TurnsView(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(pictures, 1)
         column.addWidget(self._hint)
-        self._empty = QLabel()
-        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self._empty.setWordWrap(True)
-        self._stack = QStackedLayout(self)
-        self._stack.addWidget(full)
-        self._stack.addWidget(self._empty)
+        self._stack = OrEmpty(self, full)
 
     def show_turns(self, screen: TurnsScreen, look: Look) -> None:
-        self._empty.setText(screen.empty_text)
-        self._stack.setCurrentIndex(0 if screen.own is not None else 1)
+        self._stack.say(screen.empty_text)
         self.own.show_raster(screen.own, look, screen.marked)
         self._mate.show_raster(screen.mate, look, None)
         self._mate.setVisible(screen.mate is not None)

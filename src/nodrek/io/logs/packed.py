@@ -55,7 +55,7 @@ def zip_members(file: LogFile) -> list[LogFile]:
                     content = _bounded(packed, member.compress_size, file.name)
                 out.append(LogFile(file.path, content, member.filename.rsplit("/", 1)[-1]))
             return out
-    except (zipfile.BadZipFile, OSError, EOFError, zlib.error, NotImplementedError, RuntimeError) as error:
+    except (zipfile.BadZipFile, OSError, EOFError, ValueError, zlib.error, NotImplementedError, RuntimeError) as error:
         raise UnreadableFile(f"{file.name} is damaged and cannot be unpacked ({error}): copy it again.") from error
 
 
@@ -64,7 +64,7 @@ def is_workbook(file: LogFile) -> bool:
     try:
         with file.open() as raw, zipfile.ZipFile(raw) as archive:
             names = archive.namelist()
-    except (zipfile.BadZipFile, OSError, EOFError):
+    except (zipfile.BadZipFile, OSError, EOFError, ValueError, NotImplementedError):
         return False
     return "[Content_Types].xml" in names and any(n.startswith("xl/") for n in names)
 

@@ -56,7 +56,7 @@ def _refuse_bombs(file: LogFile) -> None:
         with file.open() as stream, zipfile.ZipFile(stream) as archive:
             total = sum(m.file_size for m in archive.infolist())
             packed = max(1, sum(m.compress_size for m in archive.infolist()))
-    except (zipfile.BadZipFile, OSError) as error:
+    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError) as error:
         raise UnreadableFile(f"{file.name} is damaged and cannot be read as a workbook: save it again.") from error
     if total > MOST_UNPACKED or (total > 50 * 1024**2 and total / packed > MOST_RATIO):
         raise UnreadableFile(f"{file.name} unpacks to far more than a log of its size can hold: save it as CSV.")
