@@ -10,9 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import analyze_raw
-from nodrek.core.model import Analysis, Corner, RawChannel, RawLog
-from nodrek.core.motion.blocks import block_median, slow_part
+from nodrek.core.model import Analysis, Corner, RawChannel, RawLog, WheelLog
+from nodrek.core.motion.blocks import block_median, half_sample_mode, mad_sigma, slow_part
 from nodrek.core.motion.reference import median_of
+from nodrek.errors import BadRequest
+from nodrek.jobs.analyze import cut_log
 
 MIRROR = {"FL": "FR", "FR": "FL", "RL": "RR", "RR": "RL"}
 
@@ -93,3 +95,46 @@ def test_median_of_columns_is_the_median(count: int, seed: int) -> None:
     for row, value in zip(table, got, strict=True):
         known = row[~np.isnan(row)]
         assert np.isnan(value) if not known.size else value == pytest.approx(np.median(known))
+
+
+@given(st.floats(-50, 50), st.floats(0.01, 2), st.integers(0, 2**32 - 1))
+@settings(max_examples=40, deadline=None)
+def test_the_mode_is_found_among_outliers(centre: float, width: float, seed: int) -> None:
+    """Sixty straight values in a narrow heap, forty bends on one side only: the mean would be off."""
+    rng = np.random.default_rng(seed)
+    heap = rng.normal(centre, 0.01 * width, 600)
+    bends = centre + width * rng.uniform(1, 20, 400)
+    found = half_sample_mode(np.concatenate([heap, bends]))
+    assert found == pytest.approx(centre, abs=0.05 * width)
+    assert abs(np.mean(np.concatenate([heap, bends])) - centre) > width
+
+
+@given(st.floats(0.1, 10), st.integers(0, 2**32 - 1))
+@settings(max_examples=30, deadline=None)
+def test_robust_sigma_is_sigma_and_forgives_outliers(sigma: float, seed: int) -> None:
+    """For a normal law 1.4826 × MAD is the standard deviation (Hampel 1974; from memory)."""
+    rng = np.random.default_rng(seed)
+    values = rng.normal(0, sigma, 4000)
+    values[::20] = 1e6
+    values[1::40] = np.nan
+    assert mad_sigma(values) == pytest.approx(sigma, rel=0.15)
+    assert mad_sigma(np.full(5, np.nan)) == 0.0
+
+
+def test_parts_of_a_log_share_their_clock_and_keep_their_samples(healthy_log: WheelLog) -> None:
+    part = cut_log(healthy_log, 10.0, 40.0)
+    assert part.duration == pytest.approx(30.0)
+    clocks = {id(c.times) for c in part.channels.values()}
+    assert len(clocks) == 1
+    for corner, channel in part.channels.items():
+        whole = healthy_log.channels[corner]
+        inside = (whole.times >= 10.0) & (whole.times < 40.0)
+        np.testing.assert_allclose(channel.times, whole.times[inside] - 10.0)
+        np.testing.assert_array_equal(channel.speed, whole.speed[inside])
+    assert cut_log(healthy_log, None, None) is healthy_log
+
+
+@pytest.mark.parametrize(("start", "stop"), [(50.0, 20.0), (1e4, None), (-5.0, -1.0), (10.0, 10.0)])
+def test_parts_that_hold_nothing_are_refused(healthy_log: WheelLog, start: float, stop: float | None) -> None:
+    with pytest.raises(BadRequest, match="holds"):
+        cut_log(healthy_log, start, stop)

@@ -269,3 +269,58 @@ def test_only_the_request_decides_what_is_read() -> None:
     assert keep("Odd name")
     assert keep("WheelSpeed_FL")
     assert not keep("EngineTorque")
+
+
+def hdf5_table(path: Path) -> None:
+    """A compound data set, as table writers make them."""
+    kinds = [("time", "f8"), *((f"{NAMES[c]}_kmh", "f8") for c in Corner)]
+    table = np.zeros(TIMES.size, dtype=kinds)
+    table["time"] = TIMES
+    for c in Corner:
+        table[f"{NAMES[c]}_kmh"] = SPEED[c]
+    with h5py.File(path, "w") as out:
+        out["log/table"] = table
+
+
+def hdf5_rate(path: Path) -> None:
+    """No clock, but a rate as attribute; other data of other lengths beside it."""
+    with h5py.File(path, "w") as out:
+        for c in Corner:
+            out[f"signals/{NAMES[c]}/data"] = SPEED[c]
+            out[f"signals/{NAMES[c]}/data"].attrs.update({"sample_rate": 50.0, "unit": "km/h"})
+        out["picture"] = np.zeros((200, 300))
+        out["note"] = "a drive"
+
+
+def tdms_table(path: Path) -> None:
+    """A time channel in place of waveform properties."""
+    with TdmsWriter(path) as out:
+        channels = [ChannelObject("drive", "time [s]", TIMES)]
+        channels += [ChannelObject("drive", f"{NAMES[c]} [km/h]", SPEED[c]) for c in Corner]
+        out.write_segment(channels)
+
+
+def parquet_dates(path: Path) -> None:
+    """Date-times with a zone, nullable numbers, a column of text."""
+    stamps = pl.from_epoch(pl.Series((1.76e12 + 1e3 * TIMES).round().astype(np.int64)), time_unit="ms")
+    frame().drop("time [s]").with_columns(
+        stamps.dt.replace_time_zone("UTC").alias("recorded"), pl.lit("van 3").alias("vehicle")
+    ).write_parquet(path)
+
+
+def mat_matrix_struct(path: Path) -> None:
+    """One structure with a field for each channel."""
+    savemat(path, {"log": {"t": TIMES, **{f"{NAMES[c]}_kmh": SPEED[c] for c in Corner}, "who": "driver"}})
+
+
+VARIANTS = {
+    "table.h5": hdf5_table, "rate.h5": hdf5_rate, "table.tdms": tdms_table, "dates.parquet": parquet_dates,
+    "structure.mat": mat_matrix_struct,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", VARIANTS)
+def test_other_habits_of_the_same_formats(tmp_path: Path, name: str) -> None:
+    path = tmp_path / name
+    VARIANTS[name](path)
+    check(read_log(path, REQUEST), 1e-5)

@@ -20,7 +20,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel, WheelLog
-from nodrek.core.motion.blocks import slow_part
+from nodrek.core.motion.blocks import half_sample_mode, slow_part
 
 FROM_SPEED = 3.0
 STRETCH_S = 5.0
@@ -140,7 +140,7 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
         # a lag between left and right looks like a bend while pulling: take out what is known of it
         apart = np.where(use, 2.0 * (left_right - across.seconds * slope), np.nan)
         bend = slow_part(apart, max(3, round(BEND_S * rate)))
-        bend = bend - _middle(bend[use])
+        bend = bend - half_sample_mode(bend[use])
         found = _fit(left_right, [slope], use & (np.abs(bend) < STRAIGHT), stretch)
         if found is None:
             return None
@@ -149,16 +149,6 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
     along = _fit(front_rear, [slope, np.maximum(pull, 0.0), np.minimum(pull, 0.0), bend**2], gentle, stretch)
     twist = _fit(diagonal, [slope, bend**3], gentle, stretch)
     return None if along is None or twist is None else (along, across, twist)
-
-
-def _middle(values: Array) -> float:
-    """Where most values lie closest together: the straights of the drive."""
-    ordered: Array = np.sort(values)
-    while ordered.size > 24:
-        half = (ordered.size + 1) // 2
-        at = int(np.argmin(ordered[half - 1 :] - ordered[: ordered.size - half + 1]))
-        ordered = ordered[at : at + half].copy()
-    return float(np.median(ordered))
 
 
 def _fit(values: Array, columns: list[Array], use: np.ndarray, stretch: int) -> Lag | None:

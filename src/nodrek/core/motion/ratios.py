@@ -22,7 +22,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
+from nodrek.core.motion.blocks import block_median, half_sample_mode, median_last_axis, to_blocks
 from nodrek.core.motion.usable import Usable
 
 BLOCK_S = 0.4
@@ -165,17 +165,10 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
 def _straight_level(yaw: Array, speed: Array, per_stretch: int) -> tuple[float, float, np.ndarray]:
     """Left−right level of straight running: its value, its 1 sigma, and which blocks are straight.
 
-    The mode is found where most values lie closest (half-sample mode; Robertson & Cryer
-    1974, JASA 69, 1012; from memory), then refined by the mean near it. Fast blocks count
+    The most frequent value, then refined by the mean near it. Fast blocks count
     more, as roads straighten with speed.
     """
-    values = np.sort(np.repeat(yaw, np.clip((speed / 5.0).astype(int), 1, 6)))
-    while values.size > 24:
-        half = (values.size + 1) // 2
-        width = values[half - 1 :] - values[: values.size - half + 1]
-        at = int(np.argmin(width))
-        values = values[at : at + half]
-    mode = float(np.median(values))
+    mode = half_sample_mode(np.repeat(yaw, np.clip((speed / 5.0).astype(int), 1, 6)))
     reach = 0.004
     straight = np.abs(yaw - mode) < reach
     for _ in range(4):
