@@ -29,6 +29,9 @@ BLOCK_S = 0.4
 STRETCH_S = 4.0
 FROM_SPEED = 5.0
 """m/s below which rounding and steering say more than tyres."""
+LEAST_STRETCHES = 3
+FEW_STRETCHES = 3.0
+"""So few stretches know little of their own scatter: widen by about Student's factor."""
 BREAK = 0.25
 """Relative distance from the block's median at which a sample is a break, not a speed."""
 CALM = 1.2
@@ -212,10 +215,12 @@ def _scatter_of_mean(values: Array, per_stretch: int) -> float:
     known = values[~np.isnan(values)]
     if known.size < 2:
         return 0.01
-    if count < 4:
-        return float(np.std(known) / np.sqrt(max(1, count)) + 1e-5)
+    if count <= LEAST_STRETCHES:
+        return float(FEW_STRETCHES * np.std(known) / np.sqrt(max(1, count)) + 1e-4)
     blocks = values[: count * per_stretch].reshape(count, per_stretch)
     size = np.sum(~np.isnan(blocks), axis=1)
     sums = np.nansum(blocks - np.mean(known), axis=1)
-    # ratio estimator over stretches of unequal size
-    return float(np.sqrt(np.sum(sums**2)) / max(size.sum(), 1)) * float(np.sqrt(count / (count - 1)))
+    # ratio estimator over stretches of unequal size; Student's law has a spread of (n-1)/(n-3)
+    filled = max(LEAST_STRETCHES + 1, int(np.sum(size > 0.25 * per_stretch)))
+    widening = np.sqrt(filled / (filled - 3))
+    return float(np.sqrt(np.sum(sums**2)) / max(size.sum(), 1) * widening)

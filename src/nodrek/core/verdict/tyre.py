@@ -18,6 +18,7 @@ equal pressure differ by up to some 0.3 %)."""
 AXLE_WORTH_SAYING = 0.013
 """Axles differ honestly: wear alone makes up to 3 % between new and worn out."""
 SPREAD = 0.0005
+SURE_SIGMAS = 2.5
 LARGEST_BY_DAMAGE = 0.036
 """One edge lost of 29, the coarsest ring in use."""
 LARGEST_BY_TYRE = 0.09
@@ -44,6 +45,7 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float]) -> list[Finding
     axle = len(pattern.corners) == 2
     limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
+    confidence *= _is_measured(pattern.size, pattern.sigma)
     if abs(pattern.size) < LARGEST_BY_DAMAGE:
         confidence *= 1.0 - max((damage.get(c, 0.0) for c in pattern.corners), default=0.0)
     if confidence < 0.05:
@@ -82,7 +84,12 @@ def could_measure(exam: Examination, corner: Corner, size: float) -> float:
     if corner not in exam.ratios:
         return 0.0
     sigma = exam.ratios[corner].sigma * 4.0 / 3.0
-    return passes(size, WORTH_SAYING, sigma)
+    return passes(size, WORTH_SAYING, sigma) * _is_measured(size, sigma)
+
+
+def _is_measured(size: float, sigma: float) -> float:
+    """Doubt about a difference that is not well above its own error: most tyres are sound."""
+    return passes(abs(size) / max(sigma, 1e-9), SURE_SIGMAS, 0.6)
 
 
 def _best_pattern(exam: Examination) -> _Pattern | None:
