@@ -28,6 +28,7 @@ TYPICAL_CIRCUMFERENCE = 1.95
 SMALLEST_SWING = 0.002
 SMALLEST_RATIO = 0.005
 AVERAGINGS_S = (0.006, 0.04)
+POWER_SAMPLES = 4_000
 PLACES = (0.1, 0.6)
 BREAK_S = 0.1
 """A break of this length, once a minute."""
@@ -102,7 +103,10 @@ def _would_lock(motion: CornerMotion, ring: RingEvidence, frequency: float) -> f
 def _locks_with(motion: CornerMotion, ring: RingEvidence, frequency: float, averaging: float) -> float:
     """The same for one averaging time: a short one catches few dips, a long one makes them shallow."""
     assert ring.scale is not None
-    stretches = some_stretches(ring.stretches, MOST_SAMPLES)
+    # a part of the log tells what the whole would: the statistic grows with the samples
+    searched = some_stretches(ring.stretches, MOST_SAMPLES)
+    stretches = some_stretches(searched, POWER_SAMPLES)
+    grow = sum(s.stop - s.start for s in searched) / sum(s.stop - s.start for s in stretches)
     weights = fold_weights(motion)
     half_sums = np.zeros(HARMONICS[-1])
     for stretch in stretches:
@@ -117,8 +121,8 @@ def _locks_with(motion: CornerMotion, ring: RingEvidence, frequency: float, aver
         for k in range(HARMONICS[-1]):
             term *= base
             half_sums[k] += abs(np.sum(term, dtype=np.complex128)) ** 2 / max(total, 1e-12)
-    sums = np.cumsum(half_sums)
-    best = min(log_tail(float(sums[k - 1]), k * len(stretches)) for k in HARMONICS)
+    sums = np.cumsum(half_sums) * grow
+    best = min(log_tail(float(sums[k - 1]), k * len(searched)) for k in HARMONICS)
     log_p = min(0.0, best + math.log(ring.scale.trials))
     return passes(-log_p, -LOCKED_LOG_P, max(3.0, 0.3 * -log_p))
 

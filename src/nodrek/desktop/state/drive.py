@@ -12,8 +12,8 @@ from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import minutes_words
 from nodrek.jobs.analyze import Answer
 
-COLUMNS = 900
-"""Pairs of points per line: about one for each pixel across."""
+COLUMNS = 600
+"""Pairs of points per line: two for three pixels across, which no eye misses."""
 STOP_BELOW = 0.3
 
 
