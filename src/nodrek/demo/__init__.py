@@ -17,8 +17,3 @@ DEMOS: tuple[tuple[str, str], ...] = (
 def demo_log(name: str) -> Path:
     """Path of a demo log."""
     return Path(str(resources.files("nodrek.demo").joinpath(f"{name}.csv")))
-
-
-def demo_story() -> str:
-    """The story behind the vans."""
-    return resources.files("nodrek.demo").joinpath("story.md").read_text(encoding="utf-8")

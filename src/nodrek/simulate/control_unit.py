@@ -40,11 +40,6 @@ def _hold(values: Array, fresh: np.ndarray, when: Array, last_edge: Array, pitch
     return np.where(silence > time_out, 0.0, held)
 
 
-def _last_edge(edges: Array, now: np.ndarray) -> Array:
-    padded = np.concatenate([[-1e9], edges])
-    return np.asarray(padded[now])
-
-
 @dataclass(frozen=True)
 class SpanOfEdges:
     """Whole edges in the window over the time from the first to the last of them."""

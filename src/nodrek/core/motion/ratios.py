@@ -22,7 +22,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.blocks import block_median, half_sample_mode, median_last_axis, to_blocks
+from nodrek.core.motion.blocks import block_median, half_sample_mode, mad_sigma, median_last_axis, to_blocks
 from nodrek.core.motion.usable import Usable
 
 BLOCK_S = 0.4
@@ -177,7 +177,7 @@ def _straight_level(yaw: Array, speed: Array, per_stretch: int) -> tuple[float, 
     for _ in range(4):
         near = yaw[straight]
         mode = float(np.median(near))
-        spread = float(np.median(np.abs(near - mode))) * 1.4826
+        spread = mad_sigma(near - mode)
         reach = min(0.004, max(3.0 * spread, 0.0006))
         straight = np.abs(yaw - mode) < reach
     sigma = _scatter_of_mean(np.where(straight, yaw, np.nan), per_stretch)
@@ -198,7 +198,7 @@ def _intercept(values: Array, columns: list[Array], use: np.ndarray, per_stretch
         root = np.sqrt(weight)[:, None]
         solution = np.linalg.lstsq(root * design / scale, root[:, 0] * wanted, rcond=None)[0] / scale
         rest = wanted - design @ solution
-        spread = max(float(np.median(np.abs(rest))) * 1.4826, 1e-6)
+        spread = max(mad_sigma(rest), 1e-6)
         weight = 1.0 / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
     residual = np.full(values.size, np.nan)
     limit = 3.0 * spread

@@ -81,7 +81,7 @@ def without_lost_times(channels: Sequence[RawChannel]) -> list[RawChannel]:
 
 def is_clock_name(name: str, unit: str | None) -> bool:
     """Whether a column's name or unit says that it is a clock."""
-    words = words_of(name)
+    words = _plain_words(name)
     if " ".join(words) in _TIME_NAMES or time_factor(unit) is not None:
         return True
     return bool(words) and (words[0] in _TIME_WORDS or (words[-1] in _TIME_WORDS and len(words[-1]) > 2))
@@ -100,7 +100,7 @@ def rises(column: Array | None, strictly: bool = False) -> bool:
     return bool(np.mean(steps >= 0) > 0.9 and np.mean(steps > 0) > 0.02)
 
 
-def words_of(name: str) -> list[str]:
+def _plain_words(name: str) -> list[str]:
     return name.strip().lower().replace("_", " ").replace("-", " ").replace(".", " ").split()
 
 
@@ -127,9 +127,9 @@ def _clock_of(names: Sequence[str], column: int, clocks: list[int]) -> int:
     """The clock of a channel: the one that carries its name, else the nearest to its left."""
     if len(clocks) == 1:
         return clocks[0]
-    own = set(words_of(names[column]))
+    own = set(_plain_words(names[column]))
     for at in clocks:
-        rest = set(words_of(names[at])) - _TIME_WORDS - {"s", "ms", "us", "for", "of"}
+        rest = set(_plain_words(names[at])) - _TIME_WORDS - {"s", "ms", "us", "for", "of"}
         if rest and rest <= own:
             return at
     left = [at for at in clocks if at < column]
@@ -138,5 +138,5 @@ def _clock_of(names: Sequence[str], column: int, clocks: list[int]) -> int:
 
 def _unit_in_name(name: str) -> str | None:
     """``time_ms`` → ``ms``."""
-    words = words_of(name)
+    words = _plain_words(name)
     return words[-1] if len(words) > 1 and time_factor(words[-1]) is not None else None
