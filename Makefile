@@ -25,6 +25,7 @@ lint: $(STAMP)
 
 bench: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks.speed
+	$(BIN)/python -m benchmarks.reading
 	$(BIN)/python -m benchmarks.accuracy
 
 screenshots: $(STAMP)

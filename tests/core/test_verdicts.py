@@ -9,8 +9,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from conftest import analyze_raw, drive
-from nodrek.core.model import Analysis, Corner, Fault, RawLog, Vehicle, Verdict
+from conftest import analyze_raw, drive, quiet
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Analysis, Corner, Fault, RawChannel, RawLog, Vehicle, Verdict
+from nodrek.core.verdict.judge import analyze_log
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.vary import CONTROL_UNITS
 
@@ -103,3 +105,20 @@ def test_wake_up_speed_follows_the_sensor() -> None:
     analysis, _ = analyze_raw(raw)
     wakes = [c.wake_up * 3.6 for c in analysis.corners.values()]  # type: ignore[attr-defined]
     assert all(0.3 < w < 12.0 for w in wakes)
+
+
+@pytest.mark.parametrize(("factor", "found"), [(0.96, True), (1.035, True), (1.0, False), (0.99, False)])
+def test_four_equal_odd_tyres_need_an_independent_speed(healthy_raw: RawLog, factor: float, found: bool) -> None:
+    """The corners agree with each other; a satellite speed, half a second late, tells."""
+    rng = np.random.default_rng(3)
+    first = healthy_raw.channels[0]
+    body = np.mean([np.interp(first.times_s, c.times_s, c.values) for c in healthy_raw.channels], axis=0)
+    times = np.arange(first.times_s[0], first.times_s[-1], 0.2)
+    late = np.interp(times - 0.5, first.times_s, body) / factor + 0.1 * rng.standard_normal(times.size)
+    raw = RawLog((*healthy_raw.channels, RawChannel("Satellite", "km/h", times, np.maximum(late, 0.0))), "test")
+    analysis, _ = analyze_log(map_corners(raw, reference="satellite"), Vehicle(), quiet)
+    named = {f.corners: f for f in analysis.findings if f.confidence >= 0.5}
+    assert (tuple(Corner) in named) is found
+    if found:
+        low, high = (named[tuple(Corner)].evidence[f"difference_{end}_percent"] for end in ("low", "high"))
+        assert low < 100.0 * (factor - 1.0) < high

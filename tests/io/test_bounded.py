@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
 import time
+from pathlib import Path
 
 import numpy as np
+import polars as pl
 import pytest
 
 from nodrek.core.model import RawChannel, RawLog
 from nodrek.errors import NeedsDatabase, NoWheelSpeeds, UnreadableFile
 from nodrek.io.logs import bounded
 from nodrek.io.logs.bounded import read_bounded
+from nodrek.io.logs.read import read_log
 
 
 def loops() -> RawLog:
@@ -60,3 +65,22 @@ def test_arrays_come_through_unchanged_and_shared() -> None:
     assert [(c.name, c.unit) for c in got.channels] == [("a", "km/h"), ("ö", None)]
     np.testing.assert_array_equal(got.channels[0].values, values)
     assert got.channels[0].times_s is got.channels[1].times_s
+
+
+@pytest.mark.parametrize("write", ["write_parquet", "write_ipc"])
+def test_a_small_table_that_unpacks_to_a_huge_one_is_refused(tmp_path: Path, write: str) -> None:
+    rows = np.zeros(20_000_000)
+    path = tmp_path / "bomb"
+    getattr(pl.DataFrame(dict.fromkeys(("time", *"abcdefgh"), rows)), write)(path, compression="zstd")
+    assert path.stat().st_size < 2_000_000
+    with pytest.raises(UnreadableFile, match="unpacks to 20000000 rows"):
+        read_log(path)
+
+
+def test_the_bus_library_comes_without_the_measurement_library() -> None:
+    code = (
+        "import sys; from nodrek.io.bus.library import load_library;"
+        "load_library('can.io.blf'); assert 'asammdf' not in sys.modules;"
+        "load_library('asammdf'); assert sys.modules['asammdf'].MDF"
+    )
+    subprocess.run([sys.executable, "-c", code], check=True)

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from nodrek.core.model import RawLog
+from nodrek.core.model import RawChannel, RawLog
 from nodrek.errors import BadRequest, Cancelled
 from nodrek.io.contract.schema import AnalysisModel
 from nodrek.io.vehicle import read_vehicle
@@ -50,6 +50,16 @@ def test_json_is_what_the_contract_says(lost_tooth_raw: RawLog, log_file: Writer
     product = np.prod([c["ratio"] for c in document["corners"].values()])
     assert product == pytest.approx(1.0, abs=1e-4)
     assert document["channels"]["FL"]["samples"] == lost_tooth_raw.channels[0].values.size
+
+
+def test_an_independent_speed_is_taken_by_name(healthy_raw: RawLog, log_file: Writer) -> None:
+    first = healthy_raw.channels[0]
+    sky = RawChannel("Sky speed", "km/h", first.times_s, first.values / 0.95)
+    path = log_file(RawLog((*healthy_raw.channels, sky), "test"))
+    done = run("analyze", path, "--json", "--map", "REF=Sky speed")
+    assert [f["corners"] for f in json.loads(done.stdout)["findings"]] == [["FL", "FR", "RL", "RR"]]
+    assert "no column" in refused("analyze", path, "--map", "REF=Elsewhere")
+    assert "twice" in refused("analyze", path, "--map", "REF=a", "--map", "REF=b")
 
 
 def test_text_names_corner_and_fault(lost_tooth_raw: RawLog, log_file: Writer) -> None:

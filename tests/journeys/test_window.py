@@ -159,6 +159,10 @@ def test_a_person_says_which_column_is_which(
         assert not dialog.accept_button.isEnabled()
         for k, corner in enumerate(Corner):
             dialog.choices[corner].setCurrentText(f"Wheel speed {k}")
+        # a column cannot be a corner and the independent speed at once
+        dialog.reference.setCurrentText("Wheel speed 0")
+        assert not dialog.accept_button.isEnabled()
+        dialog.reference.setCurrentIndex(0)
         qtbot.mouseClick(dialog.accept_button, Qt.MouseButton.LeftButton)
 
     QTimer.singleShot(50, answer)

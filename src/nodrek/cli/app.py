@@ -54,7 +54,7 @@ def analyze(
     ] = None,
     vehicle: Annotated[Path | None, typer.Option(help="JSON file with what is known of the vehicle.")] = None,
     mapping: Annotated[
-        list[str] | None, typer.Option("--map", metavar="CORNER=NAME", help="Column of a corner; may be repeated.")
+        list[str] | None, typer.Option("--map", metavar="CORNER=NAME", help="Column of a corner, or of REF.")
     ] = None,
     start: Annotated[float | None, typer.Option("--from", metavar="S", help="Begin of the part analysed.")] = None,
     stop: Annotated[float | None, typer.Option("--to", metavar="S", help="End of the part analysed.")] = None,
@@ -64,10 +64,12 @@ def analyze(
     from nodrek.io.vehicle import read_vehicle
     from nodrek.jobs.analyze import analyze_file
 
+    named = parse_mapping(mapping or [])
     answer = analyze_file(
         log,
         vehicle=read_vehicle(vehicle) if vehicle else None,
-        mapping=parse_mapping(mapping or []),
+        mapping=named.corners,
+        reference=named.reference,
         databases=tuple(database or ()),
         start=start,
         stop=stop,
@@ -93,14 +95,14 @@ def convert(
     output: Annotated[Path, typer.Argument(metavar="OUT", help="The file to write: .csv, .parquet or .mf4.")],
     database: Annotated[list[Path] | None, typer.Option("--database", metavar="FILE", help="Bus database.")] = None,
     mapping: Annotated[
-        list[str] | None, typer.Option("--map", metavar="CORNER=NAME", help="Column of a corner; may be repeated.")
+        list[str] | None, typer.Option("--map", metavar="CORNER=NAME", help="Column of a corner, or of REF.")
     ] = None,
 ) -> None:
     """Write a log in an open format, names and units kept."""
     from nodrek.cli.options import parse_mapping
     from nodrek.jobs.convert import convert_file
 
-    raw = convert_file(log, output, mapping=parse_mapping(mapping or []), databases=tuple(database or ()))
+    raw = convert_file(log, output, mapping=parse_mapping(mapping or []).corners, databases=tuple(database or ()))
     typer.echo(f"{len(raw.channels)} channels written to {output}.")
 
 

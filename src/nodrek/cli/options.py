@@ -1,20 +1,38 @@
-"""Options that need reading: `--map FL=NAME`."""
+"""Options that need reading: `--map FL=NAME`, `--map REF=NAME`."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass, field
 
 from nodrek.core.model import Corner
 from nodrek.errors import BadRequest
 
+REFERENCE = "REF"
 
-def parse_mapping(items: list[str]) -> dict[Corner, str]:
-    """``["FL=Wheel speed 1"]`` → ``{Corner.FL: "Wheel speed 1"}``; raises `BadRequest`."""
-    out: dict[Corner, str] = {}
+
+@dataclass
+class Named:
+    """Columns that a person named: those of corners, and that of an independent speed."""
+
+    corners: dict[Corner, str] = field(default_factory=dict)
+    reference: str | None = None
+
+
+def parse_mapping(items: list[str]) -> Named:
+    """``["FL=Wheel speed 1", "REF=Satellite"]`` → `Named`; raises `BadRequest`."""
+    out = Named()
     for item in items:
         corner, found, name = item.partition("=")
         corner = corner.strip().upper()
-        if not found or not name.strip() or corner not in tuple(Corner):
-            raise BadRequest(f'--map {item}: write it as CORNER=NAME with FL, FR, RL or RR, for example FL="Speed 1".')
-        if Corner(corner) in out:
-            raise BadRequest(f"--map names {corner} twice: name each corner once.")
-        out[Corner(corner)] = name
+        if not found or not name.strip() or corner not in (*Corner, REFERENCE):
+            raise BadRequest(
+                f"--map {item}: write it as CORNER=NAME with FL, FR, RL or RR (or REF for an independent speed), "
+                'for example FL="Speed 1".'
+            )
+        if (out.reference is not None) if corner == REFERENCE else (Corner(corner) in out.corners):
+            raise BadRequest(f"--map names {corner} twice: name each one once.")
+        if corner == REFERENCE:
+            out.reference = name
+        else:
+            out.corners[Corner(corner)] = name
     return out

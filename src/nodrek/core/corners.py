@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nodrek.core.corner_names import corner_of, corners_by_system, speed_score, stem_of
-from nodrek.core.model import Array, Corner, RawChannel, RawLog, WheelLog
+from nodrek.core.model import Array, Corner, RawChannel, RawLog, ReferenceSpeed, WheelLog
 from nodrek.core.understanding import agree_on_guesses, settle_clock, understand
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
 
@@ -34,10 +34,11 @@ class Choice:
     notes: tuple[str, ...] = ()
 
 
-def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None) -> WheelLog:
+def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None, reference: str | None = None) -> WheelLog:
     """The wheel log of `raw`.
 
     `wanted` names channels by hand (with or without their unit); the rest is worked out.
+    `reference` names a speed that is independent of the wheels.
     Raises `NoWheelSpeeds`, `UnclearCorners` or `BadRequest` (a wanted name is not there).
     """
     choice = choose_channels(raw, wanted or {})
@@ -53,7 +54,18 @@ def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None) -> Whee
             warnings += [n for n in notes if n not in warnings]
     agree_on_guesses(channels, warnings)
     duration = max(float(c.times[-1]) for c in channels.values())
-    return WheelLog(channels, duration, tuple(warnings))
+    independent = _independent(raw, reference, start, warnings) if reference else None
+    return WheelLog(channels, duration, tuple(warnings), independent)
+
+
+def _independent(raw: RawLog, name: str, start: float, warnings: list[str]) -> ReferenceSpeed:
+    channel = _by_name(raw, name)
+    settled = _settled({Corner.FL: channel}, warnings)[Corner.FL]
+    understood, _ = understand(Corner.FL, settled, start, {})
+    if understood.unit_guessed:
+        warnings.append(f'The unit of "{_short(channel.name)}" is not named; {understood.unit} was taken.')
+    known = ~understood.invalid
+    return ReferenceSpeed(channel.name, understood.times[known], understood.speed[known])
 
 
 def _settled(chosen: Mapping[Corner, RawChannel], warnings: list[str]) -> dict[Corner, RawChannel]:

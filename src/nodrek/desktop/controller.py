@@ -91,9 +91,10 @@ class Controller(QObject):
         self.runner.start(self.session.revision, Look(path, self.session.help))
 
     def _take_mapping(self, columns: Columns) -> None:
-        mapping = self.window.ask_for_mapping(present_mapping(columns), LOOKS[self.settings.look])
+        screen = present_mapping(columns, self.session.help.reference)
+        mapping, reference = self.window.ask_for_mapping(screen, LOOKS[self.settings.look])
         if mapping:
-            self.open(columns.path, given=replace(self.session.help, mapping=mapping))
+            self.open(columns.path, given=replace(self.session.help, mapping=mapping, reference=reference))
 
     def limit_to_window(self) -> None:
         answer, window = self.session.answer, self.session.window
@@ -199,6 +200,7 @@ def _job(order: object, progress: Callable[[float, str], None]) -> object:
     return analyze_file(
         order.path,
         mapping=order.given.mapping,
+        reference=order.given.reference,
         databases=order.given.databases,
         start=start,
         stop=stop,

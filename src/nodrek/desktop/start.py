@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import threading
 from pathlib import Path
 
 from nodrek.errors import BadRequest
@@ -19,6 +20,7 @@ def start(path: Path | None = None, *, demo: bool = False) -> int:
         raise BadRequest("There is no screen to open a window on: use nodrek analyze LOG in this terminal.")
     from nodrek.desktop.controller import Controller
     from nodrek.desktop.views.theme import load_fonts
+    from nodrek.io.logs.formats import warm_up
     from nodrek.io.settings import settings_file
 
     app = QApplication(sys.argv[:1])
@@ -28,6 +30,8 @@ def start(path: Path | None = None, *, demo: bool = False) -> int:
     load_fonts()
     controller = Controller(app, settings_file())
     controller.window.show()
+    # libraries load while the person looks for a log; nothing waits for them
+    threading.Thread(target=warm_up, daemon=True).start()
     if demo:
         from nodrek.demo import DEMOS, demo_log
 

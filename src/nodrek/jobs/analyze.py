@@ -47,6 +47,7 @@ def analyze_file(
     *,
     vehicle: Vehicle | None = None,
     mapping: Mapping[Corner, str] | None = None,
+    reference: str | None = None,
     databases: tuple[Path, ...] = (),
     start: float | None = None,
     stop: float | None = None,
@@ -54,11 +55,13 @@ def analyze_file(
 ) -> Answer:
     """Read and analyze `path`; `start` and `stop` in seconds since the log's first sample.
 
+    `reference` names the column of a speed that is independent of the wheels.
+
     Raises the `NodrekError` family; nothing else for anything a file may hold.
     """
     progress(0.0, "Reading the log")
-    raw = read_log(path, request_for(mapping, databases))
-    log = cut_log(map_corners(raw, mapping), start, stop)
+    raw = read_log(path, request_for(mapping, databases, reference))
+    log = cut_log(map_corners(raw, mapping, reference), start, stop)
     source = Source(path, sha256_of(path), raw.format)
 
     def rest(share: float, doing: str) -> None:
@@ -69,9 +72,11 @@ def analyze_file(
     return Answer(source, examination.log, analysis, examination)
 
 
-def request_for(mapping: Mapping[Corner, str] | None, databases: tuple[Path, ...]) -> Request:
+def request_for(
+    mapping: Mapping[Corner, str] | None, databases: tuple[Path, ...], reference: str | None = None
+) -> Request:
     """Read what may be a wheel speed by its name, and what a person named."""
-    named = {name.strip().lower() for name in (mapping or {}).values()}
+    named = {name.strip().lower() for name in (*(mapping or {}).values(), *([reference] if reference else []))}
 
     def keep(name: str) -> bool:
         plain = name.lower()
@@ -102,7 +107,11 @@ def cut_log(log: WheelLog, start: float | None, stop: float | None) -> WheelLog:
         channels[corner] = replace(channel, times=times, speed=channel.speed[part], invalid=channel.invalid[part])
     if len(channels) < 2:
         raise BadRequest(f"The part from {low:g} s to {high:g} s holds fewer than two corners: choose a longer part.")
-    return replace(log, channels=channels, duration=min(high, log.duration) - max(low, 0.0))
+    own = log.reference
+    if own is not None:
+        part = slice(*np.searchsorted(own.times, (low, high)))
+        own = replace(own, times=own.times[part] - max(low, 0.0), speed=own.speed[part])
+    return replace(log, channels=channels, duration=min(high, log.duration) - max(low, 0.0), reference=own)
 
 
 def sha256_of(path: Path) -> str:

@@ -10,7 +10,7 @@ from nodrek.core.model.finding import (
     TurnResult,
     Verdict,
 )
-from nodrek.core.model.log import Array, RawChannel, RawLog, WheelChannel, WheelLog
+from nodrek.core.model.log import Array, RawChannel, RawLog, ReferenceSpeed, WheelChannel, WheelLog
 from nodrek.core.model.vehicle import Driven, Vehicle
 
 __all__ = [
@@ -24,6 +24,7 @@ __all__ = [
     "Finding",
     "RawChannel",
     "RawLog",
+    "ReferenceSpeed",
     "TurnResult",
     "Vehicle",
     "Verdict",

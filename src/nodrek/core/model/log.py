@@ -72,12 +72,22 @@ class WheelChannel:
 
 
 @dataclass(frozen=True, eq=False)
+class ReferenceSpeed:
+    """A speed that is independent of the wheels (satellites, optics): ``times`` s, ``speed`` m/s, no NaN."""
+
+    name: str
+    times: Array
+    speed: Array
+
+
+@dataclass(frozen=True, eq=False)
 class WheelLog:
     """The wheel speeds of one drive, by corner, times counted from the first sample."""
 
     channels: Mapping[Corner, WheelChannel]
     duration: float
     warnings: tuple[str, ...] = field(default=())
+    reference: ReferenceSpeed | None = None
 
     @property
     def corners(self) -> tuple[Corner, ...]:

@@ -140,8 +140,8 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
         diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
         gentle = bent < 0.04
         columns = [pull, brake, bent**2]
-        contrasts["fr"] = _intercept(front_rear, columns, gentle, per_stretch)
-        contrasts["dg"] = _intercept(diagonal, [(yaw - left_right) ** 3], gentle, per_stretch)
+        contrasts["fr"] = robust_intercept(front_rear, columns, gentle, per_stretch)
+        contrasts["dg"] = robust_intercept(diagonal, [(yaw - left_right) ** 3], gentle, per_stretch)
         signs = {
             c: {"lr": 1 if c.is_left else -1, "fr": 1 if c.is_front else -1,
                 "dg": 1 if c.is_left == c.is_front else -1}
@@ -158,7 +158,7 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
     centre = np.mean(list(logs.values()), axis=0)
     out = {}
     for corner, values in logs.items():
-        value, sigma = _intercept(values - centre, [pull, brake], straight, per_stretch)
+        value, sigma = robust_intercept(values - centre, [pull, brake], straight, per_stretch)
         out[corner] = RatioEstimate(value, float(np.hypot(np.hypot(sigma, lr_sigma / 2), 2 * FLOOR["fr"])))
     # robust intercepts need not add up to nothing; ratios do by their definition
     middle = float(np.mean([r.log_ratio for r in out.values()]))
@@ -184,7 +184,7 @@ def _straight_level(yaw: Array, speed: Array, per_stretch: int) -> tuple[float, 
     return float(np.mean(yaw[straight])), sigma, straight
 
 
-def _intercept(values: Array, columns: list[Array], use: np.ndarray, per_stretch: int) -> tuple[float, float]:
+def robust_intercept(values: Array, columns: list[Array], use: np.ndarray, per_stretch: int) -> tuple[float, float]:
     """Robust intercept of a linear model and its 1 sigma: Huber weights, four rounds."""
     design = np.column_stack([np.ones(values.size), *columns])[use]
     wanted = values[use]

@@ -10,6 +10,7 @@ import numpy as np
 
 from nodrek.core.model import Corner, Vehicle, WheelLog
 from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks, wake_up_speed
+from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import CornerMotion, compare_corners
 from nodrek.core.motion.usable import MOVING, Usable, find_usable
@@ -52,6 +53,8 @@ class Examination:
     dropouts: Mapping[Corner, Dropouts]
     ratios: Mapping[Corner, RatioEstimate]
     wake_up: Mapping[Corner, float]
+    overall: RatioEstimate | None = None
+    """All corners against an independent speed, where the log has one."""
 
     def share(self, seconds: float) -> float:
         """Share of the driving time."""
@@ -91,7 +94,8 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     progress(0.8, "Measuring the ratios")
     ratios = estimate_ratios(ratio_blocks(channels, usable), compared) if len(compared) >= 2 else {}
     wake_up = {c: wake_up_speed(log.channels[c], usable) for c in log.corners}
-    return Examination(log, vehicle, usable, compared, motions, rings, dropouts, ratios, wake_up)
+    overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
+    return Examination(log, vehicle, usable, compared, motions, rings, dropouts, ratios, wake_up, overall)
 
 
 def _look_at_rings(

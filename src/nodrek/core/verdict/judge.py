@@ -22,7 +22,7 @@ from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.examine import Examination, Progress, examine
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
-from nodrek.core.verdict.tyre import find_tyre
+from nodrek.core.verdict.tyre import find_all_four, find_tyre
 
 REPORT_FROM = 0.2
 FAULTY_FROM = 0.5
@@ -57,6 +57,7 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
         *find_runout(exam),
         *find_breaks(exam, damaged),
         *find_tyre(exam, damage_at),
+        *find_all_four(exam),
     ]
     everything = [f for f in everything if f.confidence >= REPORT_FROM]
     return tuple(sorted(everything, key=lambda f: -f.confidence))

@@ -17,6 +17,9 @@ WORTH_SAYING = 0.0040
 equal pressure differ by up to some 0.3 %)."""
 AXLE_WORTH_SAYING = 0.013
 """Axles differ honestly: wear alone makes up to 3 % between new and worn out."""
+ALL_WORTH_SAYING, ALL_SPREAD = 0.022, 0.002
+"""All four against an independent speed: control units expect a nominal circumference, and
+sound sets of permitted sizes, new and worn, differ from it by up to some 2 % (common practice)."""
 SPREAD = 0.0005
 SURE_SIGMAS = 2.5
 LARGEST_BY_DAMAGE = 0.036
@@ -75,6 +78,33 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float]) -> list[Finding
             f"The {who} {verb} {abs(change):.2f} % {faster} than the others say, steadily: "
             f"the tyre is {smaller}, or a ring has another number of teeth.",
             {**evidence, "or": "ring_count"},
+        )
+    ]  # fmt: skip
+
+
+def find_all_four(exam: Examination) -> list[Finding]:
+    """All tyres of one odd size: only an independent speed can tell."""
+    overall = exam.overall
+    if overall is None:
+        return []
+    confidence = 0.98 * passes(abs(overall.log_ratio), ALL_WORTH_SAYING, math.hypot(overall.sigma, ALL_SPREAD))
+    confidence *= _is_measured(overall.log_ratio, overall.sigma)
+    if confidence < 0.05:
+        return []
+    change = 100.0 * math.expm1(overall.log_ratio)
+    low, high = overall.interval
+    faster, size = ("more", "smaller or more worn") if change > 0 else ("less", "larger")
+    return [
+        Finding(
+            Fault.TYRE_SIZE, exam.log.corners, confidence,
+            f"All corners together read {abs(change):.1f} % {faster} than the independent speed: "
+            f"all tyres are {size} than the control unit expects.",
+            {
+                "difference_percent": round(change, 3),
+                "difference_low_percent": round(100.0 * (low - 1.0), 3),
+                "difference_high_percent": round(100.0 * (high - 1.0), 3),
+                "against": "reference",
+            },
         )
     ]  # fmt: skip
 

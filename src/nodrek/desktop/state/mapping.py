@@ -25,17 +25,20 @@ class MappingScreen:
     explain: str
     rows: tuple[ColumnRow, ...]
     chosen: tuple[tuple[Corner, str | None], ...]
+    reference: str | None = None
 
 
-def present_mapping(columns: Columns) -> MappingScreen:
+def present_mapping(columns: Columns, reference: str | None = None) -> MappingScreen:
     """Columns with numbers first, those that would be taken unaided chosen already."""
     rows = [_row(c) for c in columns.columns if c.samples > 1]
     return MappingScreen(
         title=f"Which column is which corner? {columns.path.name}",
         explain="Choose a column for each corner; leave a corner empty where the log has none. "
-        "Wheel speeds of one drive look alike.",
+        "Wheel speeds of one drive look alike. A speed that does not come from the wheels (satellite) "
+        "shows what all four tyres have in common.",
         rows=tuple(rows),
         chosen=tuple((corner, columns.suggested.get(corner)) for corner in Corner),
+        reference=reference,
     )
 
 

@@ -25,6 +25,7 @@ class Help:
 
     mapping: Mapping[Corner, str] = field(default_factory=dict)
     databases: tuple[Path, ...] = ()
+    reference: str | None = None
 
 
 @dataclass(frozen=True)

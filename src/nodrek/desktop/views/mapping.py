@@ -73,19 +73,10 @@ class MappingDialog(QDialog):
         self.choices: dict[Corner, QComboBox] = {}
         grid = QGridLayout()
         grid.setSpacing(STEP)
-        for line, (corner, name) in enumerate(screen.chosen):
-            choice = QComboBox()
-            choice.setMinimumHeight(TARGET)
-            choice.addItems([NOTHING, *self._rows])
-            choice.setCurrentText(name if name in self._rows else NOTHING)
-            choice.setAccessibleName(f"Column of the {corner.words} corner")
-            trace = TraceWidget(self._rows.get(name or ""), look)
-            choice.currentTextChanged.connect(lambda text, t=trace: t.show_row(self._rows.get(text)))
-            choice.currentTextChanged.connect(self._check)
-            self.choices[corner] = choice
-            grid.addWidget(QLabel(corner.words.capitalize()), line, 0)
-            grid.addWidget(choice, line, 1)
-            grid.addWidget(trace, line, 2)
+        for corner, name in screen.chosen:
+            label = corner.words.capitalize()
+            self.choices[corner] = self._line(grid, label, f"Column of the {corner.words} corner", name, look)
+        self.reference = self._line(grid, "Independent speed", "Column of an independent speed", screen.reference, look)
         grid.setColumnStretch(1, 3)
         grid.setColumnStretch(2, 2)
         self.accept_button, refuse = QPushButton("Take these"), QPushButton("Leave it")
@@ -106,13 +97,35 @@ class MappingDialog(QDialog):
         layout.addLayout(buttons)
         self._check()
 
+    def _line(self, grid: QGridLayout, words: str, accessible: str, name: str | None, look: Look) -> QComboBox:
+        """One line to choose a column in, its trace beside it."""
+        choice = QComboBox()
+        choice.setMinimumHeight(TARGET)
+        choice.addItems([NOTHING, *self._rows])
+        choice.setCurrentText(name if name in self._rows else NOTHING)
+        choice.setAccessibleName(accessible)
+        trace = TraceWidget(self._rows.get(name or ""), look)
+        choice.currentTextChanged.connect(lambda text: trace.show_row(self._rows.get(text)))
+        choice.currentTextChanged.connect(self._check)
+        line = grid.rowCount()
+        grid.addWidget(QLabel(words), line, 0)
+        grid.addWidget(choice, line, 1)
+        grid.addWidget(trace, line, 2)
+        return choice
+
+    def chosen_reference(self) -> str | None:
+        """The independent speed, if one was chosen."""
+        text = self.reference.currentText()
+        return None if text == NOTHING else text
+
     def mapping(self) -> dict[Corner, str]:
         """What was chosen."""
         return {c: b.currentText() for c, b in self.choices.items() if b.currentText() != NOTHING}
 
     def _check(self) -> None:
-        names = list(self.mapping().values())
-        self.accept_button.setEnabled(len(names) >= 2 and len(set(names)) == len(names))
+        own = self.chosen_reference()
+        names = [*self.mapping().values(), *([own] if own else [])]
+        self.accept_button.setEnabled(len(self.mapping()) >= 2 and len(set(names)) == len(names))
 
     def _all_columns(self, screen: MappingScreen, look: Look) -> QScrollArea:
         inside = QWidget()

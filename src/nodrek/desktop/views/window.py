@@ -252,10 +252,12 @@ class MainWindow(QMainWindow):
         names, _ = QFileDialog.getOpenFileNames(self, "Bus database of this vehicle", "", kinds)
         return tuple(Path(n) for n in names)
 
-    def ask_for_mapping(self, screen: MappingScreen, look: Look) -> dict[Corner, str]:
-        """Columns by corner; empty where the person changed their mind."""
+    def ask_for_mapping(self, screen: MappingScreen, look: Look) -> tuple[dict[Corner, str], str | None]:
+        """Columns by corner and the independent speed; empty where the person changed their mind."""
         dialog = MappingDialog(screen, look, self)
-        return dialog.mapping() if dialog.exec() == MappingDialog.DialogCode.Accepted else {}
+        if dialog.exec() != MappingDialog.DialogCode.Accepted:
+            return {}, None
+        return dialog.mapping(), dialog.chosen_reference()
 
     def copy_text(self, text: str) -> None:
         QGuiApplication.clipboard().setText(text)

@@ -112,8 +112,11 @@ def _library_csv(text: str) -> Iterator[Row]:
 
 
 def _by_library(text: str, kind: str) -> Iterator[Row]:
-    from can.io.asc import ASCReader
-    from can.io.trc import TRCReader
+    from nodrek.io.bus.library import lean_imports
+
+    with lean_imports():
+        from can.io.asc import ASCReader
+        from can.io.trc import TRCReader
 
     reader = ASCReader(io.StringIO(text)) if kind == "asc" else TRCReader(io.StringIO(text))
     for m in reader:

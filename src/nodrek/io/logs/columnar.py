@@ -8,6 +8,7 @@ import numpy as np
 
 from nodrek.core.model import Array, RawLog
 from nodrek.errors import UnreadableFile
+from nodrek.io.logs.bounded import MEMORY, MEMORY_PER_BYTE
 from nodrek.io.logs.shape import name_and_unit
 from nodrek.io.logs.source import Keep, LogFile, Request
 from nodrek.io.logs.wide import assemble, is_clock_name
@@ -22,18 +23,21 @@ def read(file: LogFile, request: Request) -> RawLog:
             source = file.path if file.content is None else file.content
             schema = pl.read_parquet_schema(source)
             wanted = _wanted(schema, request.keep)
+            _check_rows(file, pl.scan_parquet(source).select(pl.len()).collect().item(), len(wanted))
             table = pl.read_parquet(source, columns=wanted)
             name = "parquet"
         elif head.startswith(b"ARROW1"):
-            with file.open() as stream:
-                table = pl.read_ipc(stream.read())
+            source = file.path if file.content is None else file.content
+            lazy = pl.scan_ipc(source)
+            _check_rows(file, lazy.select(pl.len()).collect().item(), len(lazy.collect_schema()))
+            table = lazy.collect()
             name = "arrow"
         else:
             with file.open() as stream:
                 table = pl.read_ipc_stream(stream.read())
             name = "arrow"
     except (pl.exceptions.PolarsError, OSError, ValueError, BaseException) as error:
-        if isinstance(error, (KeyboardInterrupt, SystemExit)):
+        if isinstance(error, (KeyboardInterrupt, SystemExit, UnreadableFile)):
             raise
         raise UnreadableFile(f"{file.name} is damaged and cannot be read: copy or export it again.") from error
     names: list[str] = []
@@ -50,6 +54,14 @@ def read(file: LogFile, request: Request) -> RawLog:
         else:
             columns.append(_numbers(column))
     return assemble(file.name, names, units, columns, name, clocks)
+
+
+def _check_rows(file: LogFile, rows: int, columns: int) -> None:
+    """A small file may promise any number of rows; what it says of itself is believed before it is unpacked."""
+    if rows * columns * 8 > MEMORY + file.size * MEMORY_PER_BYTE:
+        raise UnreadableFile(
+            f"{file.name} unpacks to {rows} rows, more than a log of its size should: export it again, or as CSV."
+        )
 
 
 def _wanted(schema: Mapping[str, object], keep: Keep) -> list[str]:
@@ -70,9 +82,10 @@ def _numbers(column: object) -> Array | None:
         if column.dtype != pl.String:
             return None
         column = column.str.strip_chars()
-    values = column.cast(pl.Float64, strict=False).to_numpy(writable=True)
-    values[np.isinf(values)] = np.nan
-    return values
+    # no copy where there is nothing to mend: hours of log are large
+    values = column.cast(pl.Float64, strict=False).to_numpy()
+    # one number tells whether there is anything to mend at all
+    return values if np.isfinite(values.sum()) else np.where(np.isinf(values), np.nan, values)
 
 
 def _temporal_seconds(column: object) -> Array:

@@ -38,9 +38,10 @@ class Format:
         read: Callable[[LogFile, Request], RawLog] = import_module(self.module).read
         if not self.library:
             return read(file, request)
+        from nodrek.io.bus.library import load_library
         from nodrek.io.logs.bounded import read_bounded
 
-        import_module(self.library)  # once here, not again in each child
+        load_library(self.library)  # once here, not again in each child
         return read_bounded(lambda: read(file, request), file.size, file.name)
 
 
@@ -65,3 +66,18 @@ FORMATS: tuple[Format, ...] = (
     Format("mat 4", "nodrek.io.logs.mat", "scipy.io"),
 )
 """In order of certainty: signatures first, text by its look, last what has no signature at all."""
+
+
+def warm_up() -> None:
+    """Import the formats' libraries, the commonest first, so that the first log of each kind opens at once.
+
+    For programs that stay: call it in a thread of its own once they stand.
+    """
+    import_module("polars")
+    for entry in FORMATS:
+        import_module(entry.module)
+    for entry in FORMATS:
+        if entry.library:
+            from nodrek.io.bus.library import load_library
+
+            load_library(entry.library)

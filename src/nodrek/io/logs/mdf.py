@@ -83,7 +83,9 @@ def _channels(measured: Any, keep: Keep) -> list[RawChannel]:
         known = clocks.setdefault(group, times)
         if known.shape == times.shape and np.array_equal(known, times):
             times = known
-        values = values.astype(np.float64)
-        values[~np.isfinite(values)] = np.nan
+        values = np.asarray(values, dtype=np.float64)
+        finite = np.isfinite(values)
+        if not finite.all():
+            values = np.where(finite, values, np.nan)
         out.append(RawChannel(name.split("\\")[0], signal.unit or None, times, values))
     return out
