@@ -107,6 +107,17 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
     "padded": f"  time [s] , {NAMES.replace(',', ' , ')}\n"
     + rows(lambda k: [f" {TIME[k]:.2f} ", *(f"  {s}" for s in speeds(k))]),
+    "units in the cells": "time,FL,FR,RL,RR\n"
+    + rows(lambda k: [f"{TIME[k]:.2f} s", *(f"{s} km/h" for s in speeds(k))]),
+    "carriage returns alone": (
+        f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])
+    ).replace("\n", "\r"),
+    "columns of spaces": "  time_s   FL_kmh   FR_kmh   RL_kmh   RR_kmh\n"
+    + rows(lambda k: [f"{TIME[k]:9.2f}", *(f"{s:>9s}" for s in speeds(k))], ""),
+    "quoted decimal commas": f"time [s],{NAMES}\n"
+    + rows(lambda k: ['"' + x.replace(".", ",") + '"' for x in (f"{TIME[k]:.2f}", *speeds(k))]),
+    "whole milliseconds grouped, late in the log": f"time [ms];{SEMI}\n"
+    + rows(lambda k: [f"{1e3 * TIME[k]:,.0f}".replace(",", "."), *(s.replace(".", ",") for s in speeds(k))], ";"),
     "afternoon": f"Time,{NAMES}\n"
     + rows(lambda k: [f"{(45000 + int(TIME[k])) // 3600 - 12:02d}:{(45000 + int(TIME[k])) // 60 % 60:02d}:"
                       f"{(45000 + TIME[k]) % 60:06.3f} PM", *speeds(k)]),

@@ -21,6 +21,9 @@ _CLOCK = re.compile(
     r"^(?P<date>[^:]*?\d[^:]*?[ T])?(?P<a>\d{1,3}):(?P<b>\d{2})(?::(?P<c>\d{2}))?(?P<f>[.,:]\d{1,9})?"
     r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|[+-]\d{2}:?\d{2}|UTC|[A-Z]{3,4})?$"
 )
+_WITH_UNIT = re.compile(
+    r"^(?P<number>[+-]?[\d.,]*\d)\s*(?P<unit>km/?h|kph|kmph|mph|m/s|rpm|rad/s|1/min|s|sec|ms|Hz)$", re.IGNORECASE
+)
 MISSING = frozenset(
     ("", "-", "--", "---", "----", "n/a", "na", "#n/a", "nan", "null", "none", "nil", "inf", "-inf", "?", "*",
      "invalid", "no data", "nodata", "error", "err", "n.v.", "k.a.", "#value!", "nan.0", "na.", "not available")
@@ -33,6 +36,12 @@ def clean(cell: str) -> str:
 
 def is_number(cell: str) -> bool:
     return bool(_NUMBER.match(cell) or _GROUPED.match(cell))
+
+
+def split_unit(cell: str) -> tuple[str, str] | None:
+    """``"45.3 km/h"`` → ``("45.3", "km/h")``; ``None`` for anything else."""
+    match = _WITH_UNIT.match(cell)
+    return (match["number"], match["unit"]) if match and is_number(match["number"]) else None
 
 
 def is_clock(cell: str) -> bool:
@@ -67,18 +76,21 @@ def uses_decimal_comma(cells: list[str], separator: str) -> bool:
         else:
             votes += 1 if len(cell) - comma - 1 != 3 else 0
             doubtful += 1
-    if votes == 0:
+    # between commas only a quoted cell can hold one, and then grouping is as likely where in doubt
+    if votes == 0 and separator != ",":
         votes = doubtful
-    return separator != "," and votes > 0
+    return votes > 0
 
 
-def numbers_of(column: pl.Series, decimal_comma: bool) -> Array:
-    """A column of text as numbers; what is none is NaN."""
+def numbers_of(column: pl.Series, decimal_comma: bool, with_units: bool = False) -> Array:
+    """A column of text as numbers; what is none is NaN. `with_units`: a unit may follow each."""
     import polars as pl
 
     # every usual way of grouping digits goes: spaces of three kinds, apostrophe, and the
     # sign that is not the decimal one
     text = column.str.strip_chars(' "\t\u00a0\r').str.replace_all(r"[ '\u00a0\u202f]", "")
+    if with_units:
+        text = text.str.replace(r"[A-Za-z][A-Za-z/1]*$", "")
     if decimal_comma:
         text = text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
     else:

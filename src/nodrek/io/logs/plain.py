@@ -25,7 +25,9 @@ def read_plain(file: LogFile, separator: str, decimal_comma: bool, first_row: in
     content = file.read()
     body = content.split(b"\n", first_row)[-1].rstrip()
     mark = separator.encode()
-    allowed = PLAIN | set(mark) | (set(b",") if decimal_comma else set())
+    allowed = PLAIN | set(mark)
+    if decimal_comma:
+        allowed = (allowed - set(b".")) | set(b",")
     if body.translate(None, bytes(allowed)):
         return None
     if mark + mark in body or mark + b"\n" in body or b"\n" + mark in body or b"\n\n" in body or b"\r\n\r" in body:

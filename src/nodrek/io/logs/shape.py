@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 
 from nodrek.core.units import speed_factor, time_factor
-from nodrek.io.logs.cells import clean, has_grouping, is_clock, is_missing, is_number, uses_decimal_comma
+from nodrek.io.logs.cells import clean, has_grouping, is_clock, is_missing, is_number, split_unit, uses_decimal_comma
 
 SEPARATORS = ("\t", ";", ",", "|")
 MOST_COLUMNS = 4000
@@ -20,7 +20,8 @@ _IN_NAME = re.compile(r"^(?P<name>.*?)\s*[\[({]\s*(?P<unit>[^\[\](){}]{1,24})\s*
 
 @dataclass(frozen=True)
 class Shape:
-    """``first_row``: line number of the first data row; ``plain``: nothing but bare numbers.
+    """``first_row``: line number of the first data row; ``plain``: nothing but bare numbers;
+    ``units_in_cells``: numbers are followed by their units.
 
     ``kinds`` has one letter a column: n numbers, c clock times, t text.
     """
@@ -33,6 +34,7 @@ class Shape:
     kinds: str
     first_row: int
     plain: bool
+    units_in_cells: bool = False
 
 
 def decode_head(head: bytes) -> tuple[str, str] | None:
@@ -83,19 +85,22 @@ def _shape_of(lines: list[str], encoding: str) -> Shape | None:
             continue
         first, width = found
         sample = [r for r in rows[first : first + SAMPLE_LINES] if width - 1 <= len(r) <= width + 1]
-        filled = sum(is_number(c) or is_clock(c) for r in sample for c in r)
+        filled = sum(_is_value(c) for r in sample for c in r)
         # a decimal comma cuts numbers in two when comma is tried as separator: prefer fewer, fuller columns
         score = filled * (1.0 if separator != "," else 0.6) if width <= MOST_COLUMNS else 0.0
         if score <= best_score:
             continue
-        cells = [c for r in sample for c in r if is_number(c)]
+        split = [split_unit(c) for r in sample for c in r]
+        cells = [c for r in sample for c in r if is_number(c)] + [s[0] for s in split if s]
         comma = uses_decimal_comma(cells, separator)
         names, units = _header(rows, first, width, separator)
+        told = {k % width: s[1] for k, s in enumerate(split) if s} if all(len(r) == width for r in sample) else {}
+        units = tuple(u or told.get(k) for k, u in enumerate(units))
         kinds = "".join(_kind([r[i] for r in sample if i < len(r)]) for i in range(width))
         marks = ('"', " ", "\xa0", "'", "\u202f")
         plain = set(kinds) <= {"n"} and not any(m in line for line in lines[first:] for m in marks)
         plain = plain and not any(has_grouping(c) for c in cells)
-        best, best_score = Shape(encoding, separator, comma, names, units, kinds, first, plain), score
+        best, best_score = Shape(encoding, separator, comma, names, units, kinds, first, plain, any(split)), score
     return best
 
 
@@ -131,13 +136,18 @@ def _first_data(rows: list[list[str]]) -> tuple[int, int] | None:
 
 def _looks_like_data(row: list[str]) -> bool:
     filled = [c for c in row if not is_missing(c)]
-    values = sum(is_number(c) or is_clock(c) for c in filled)
+    values = sum(_is_value(c) for c in filled)
     return values >= 1 and values >= 0.5 * len(filled) and not row[0].startswith(COMMENTS)
+
+
+def _is_value(cell: str) -> bool:
+    return is_number(cell) or is_clock(cell) or split_unit(cell) is not None
 
 
 def _kind(cells: list[str]) -> str:
     filled = [c for c in cells if not is_missing(c)]
-    numbers, clocks = sum(map(is_number, filled)), sum(map(is_clock, filled))
+    numbers = sum(is_number(c) or split_unit(c) is not None for c in filled)
+    clocks = sum(map(is_clock, filled))
     if not filled or numbers >= 0.5 * len(filled):
         return "n"
     return "c" if clocks >= 0.5 * len(filled) else "t"

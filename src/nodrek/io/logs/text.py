@@ -13,8 +13,9 @@ import numpy as np
 from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.cells import clock_seconds, numbers_of
+from nodrek.io.logs.layout import laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
-from nodrek.io.logs.shape import Shape, decode_head, find_shape
+from nodrek.io.logs.shape import Shape
 from nodrek.io.logs.source import LogFile, Request
 from nodrek.io.logs.wide import LEAST_ROWS, assemble
 
@@ -22,18 +23,18 @@ if TYPE_CHECKING:
     import polars as pl
 
 MOST_CHANNELS_LONG = 2000
+CHUNK = 1 << 20
 
 
 def detect(head: bytes) -> bool:
     """Text with a table of numbers in it."""
-    decoded = decode_head(head)
-    return decoded is not None and find_shape(*decoded) is not None
+    return shape_of(head) is not None
 
 
 def read(file: LogFile, request: Request) -> RawLog:
     """All columns of numbers against their time column, faithful."""
-    decoded = decode_head(file.head())
-    shape = find_shape(*decoded) if decoded else None
+    file = laid_out(file)
+    shape = shape_of(file.head())
     if shape is None:
         raise UnreadableFile(f"{file.name} holds no table of numbers: export the drive as CSV and open that.")
     columns = _read_columns(file, shape)
@@ -56,7 +57,8 @@ def _clocks(shape: Shape, columns: list[Array | pl.Series]) -> dict[int, Array]:
 
 def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
     """Columns of numbers as arrays; clocks and words as series of text."""
-    if shape.plain and shape.encoding == "utf-8":
+    bare = shape.plain and not _groups_digits(file, shape)
+    if bare and shape.encoding == "utf-8":
         columns = read_plain(file, shape.separator, shape.decimal_comma, shape.first_row, len(shape.names))
         if columns is not None:
             return list(columns)
@@ -65,7 +67,7 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
     source: object = file.path if file.content is None else file.content
     if shape.encoding not in ("utf-8", "utf-8-sig"):
         source = file.read().decode(shape.encoding, errors="replace").encode("utf-8")
-    kind = pl.Float64 if shape.plain else pl.String
+    kind = pl.Float64 if bare else pl.String
     try:
         table = pl.read_csv(
             source,  # type: ignore[arg-type]
@@ -75,8 +77,8 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
             schema={f"c{i}": kind for i in range(len(shape.names))},
             infer_schema=False,
             truncate_ragged_lines=True,
-            ignore_errors=shape.plain,
-            decimal_comma=shape.plain and shape.decimal_comma,
+            ignore_errors=bare,
+            decimal_comma=bare and shape.decimal_comma,
             encoding="utf8-lossy",
             low_memory=False,
         )
@@ -87,17 +89,28 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
         ) from error
     out: list[Array | pl.Series] = []
     for kind_letter, column in zip(shape.kinds, table.iter_columns(), strict=True):
-        if shape.plain:
+        if bare:
             # no copy where there is nothing to mend: hours of log are large
             values = column.to_numpy()
             if not np.isfinite(values).all():
                 values = np.where(np.isinf(values), np.nan, values)
             out.append(values)
         elif kind_letter == "n":
-            out.append(numbers_of(column, shape.decimal_comma))
+            out.append(numbers_of(column, shape.decimal_comma, shape.units_in_cells))
         else:
             out.append(column)
     return out
+
+
+def _groups_digits(file: LogFile, shape: Shape) -> bool:
+    """Whether the sign that is not the decimal one stands anywhere: numbers grow into ``1.000`` late in a log."""
+    sign = b"." if shape.decimal_comma else b","
+    if shape.separator.encode() == sign:
+        return False
+    with file.open() as stream:
+        for _ in range(shape.first_row):
+            stream.readline()
+        return any(sign in chunk for chunk in iter(lambda: stream.read(CHUNK), b""))
 
 
 def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) -> RawLog | None:

@@ -1,0 +1,51 @@
+"""Tables laid out for eyes or for old machines, brought to one cell beside the other.
+
+Lines that end with a carriage return alone, and columns set apart by spaces, become lines
+and tabs; everything else is left as it is.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from nodrek.io.logs.shape import Shape, decode_head, find_shape
+from nodrek.io.logs.source import LogFile
+
+LARGEST = 64 * 1024**2
+"""Bytes rewritten at most: nobody sets hours of log in columns."""
+_SPACES = re.compile(r"[ \t]+")
+
+
+def shape_of(head: bytes) -> Shape | None:
+    """The shape of the table that `head` begins, as `laid_out` would leave it."""
+    decoded = decode_head(head)
+    if decoded is None:
+        return None
+    text, encoding = decoded
+    text = _with_line_ends(text)
+    return find_shape(text, encoding) or find_shape(_with_tabs(text), encoding)
+
+
+def laid_out(file: LogFile) -> LogFile:
+    """The file itself, or one in memory whose lines and cells are set as `Shape` expects."""
+    head = file.head()
+    decoded = decode_head(head)
+    if decoded is None or file.size > LARGEST:
+        return file
+    text, encoding = decoded
+    lines = _with_line_ends(text)
+    spaced = find_shape(lines, encoding) is None
+    if lines is text and not spaced:
+        return file
+    whole = _with_line_ends(file.read().decode(encoding, errors="replace"))
+    whole = _with_tabs(whole) if spaced else whole
+    return replace(file, content=whole.encode(encoding))
+
+
+def _with_line_ends(text: str) -> str:
+    return text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
+
+
+def _with_tabs(text: str) -> str:
+    return "\n".join(_SPACES.sub("\t", line.strip()) for line in text.split("\n"))
