@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from nodrek.core.model import Fault, Verdict
+from nodrek.core.model import Fault, Scene, Verdict
 from nodrek.jobs.analyze import Answer
 
 VERDICTS = {
@@ -20,6 +20,8 @@ def answer_text(answer: Answer) -> str:
     lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
     lines.append(VERDICTS[analysis.verdict])
     lines += [f"  {100 * finding.confidence:3.0f} %  {finding.summary}" for finding in analysis.findings]
+    if analysis.scene is Scene.SPIN:
+        return "\n".join([*lines, "", *_spin_lines(answer), *(f"Note: {w}" for w in analysis.warnings)])
     lines += ["", "        ratio    (95 %)            dropouts  wakes up   a lost tooth would show"]
     for corner, result in analysis.corners.items():
         if math.isfinite(result.ratio):
@@ -31,3 +33,14 @@ def answer_text(answer: Answer) -> str:
         lines.append(f"  {corner}    {ratio}  {result.dropouts:8d}  {wake}  {seen}")
     lines += [f"Note: {warning}" for warning in analysis.warnings]
     return "\n".join(lines)
+
+
+def _spin_lines(answer: Answer) -> list[str]:
+    lines = ["Wheels were turned one after another:"]
+    spins = sorted(answer.analysis.spins.items(), key=lambda item: item[1].order or 9)
+    for corner, spin in spins:
+        if spin.alive:
+            lines.append(f"  {spin.order}. {corner}  comes alive, up to {spin.peak * 3.6:.1f} km/h")
+        else:
+            lines.append(f"     {corner}  reads nothing{'' if spin.spun else '; perhaps it was not turned'}")
+    return lines

@@ -200,3 +200,19 @@ def stem_of(name: str) -> str:
         if w not in _CODES and w not in SIDE and w not in END and not any(g in w for g in _GLUED)
     ]  # fmt: skip
     return " ".join(kept)
+
+
+_TURN_WORDS = frozenset(
+    (
+        "yaw yawrate steering steer steerangle swa gierrate gierwinkelgeschwindigkeit lenkwinkel lenkradwinkel lenkrad"
+        " lacet volant braquage guinada volante sterzo imbardata skret skręt kierownica stuur stuurhoek ratt"
+        " rattvinkel giering volantu"
+    ).split()
+)
+_NO_TURN_WORDS = frozenset("torque moment couple trq valid status quality accel acceleration offset speed".split())
+
+
+def turns_the_vehicle(name: str) -> bool:
+    """Whether a channel's name says that it is a yaw rate or a steering angle."""
+    words = set(words_of(name))
+    return bool(words & _TURN_WORDS) and not words & _NO_TURN_WORDS

@@ -13,8 +13,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nodrek.core.corner_names import corner_of, corners_by_system, speed_score, stem_of
-from nodrek.core.model import Array, Corner, RawChannel, RawLog, ReferenceSpeed, WheelLog
+from nodrek.core.corner_names import corner_of, corners_by_system, speed_score, stem_of, turns_the_vehicle
+from nodrek.core.model import Array, Corner, RawChannel, RawLog, ReferenceSpeed, TurnSignal, WheelLog
 from nodrek.core.understanding import agree_on_guesses, settle_clock, understand
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
 
@@ -55,7 +55,19 @@ def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None, referen
     agree_on_guesses(channels, warnings)
     duration = max(float(c.times[-1]) for c in channels.values())
     independent = _independent(raw, reference, start, warnings) if reference else None
-    return WheelLog(channels, duration, tuple(warnings), independent)
+    return WheelLog(channels, duration, tuple(warnings), independent, _turn_signal(raw, start))
+
+
+def _turn_signal(raw: RawLog, start: float) -> TurnSignal | None:
+    """A yaw rate or steering angle, by its name, if it has both signs."""
+    for channel in raw.channels:
+        if not turns_the_vehicle(channel.name):
+            continue
+        known = ~np.isnan(channel.values) & np.isfinite(channel.times_s)
+        values, times = channel.values[known], channel.times_s[known] - start
+        if values.size >= LEAST_ROWS and values.min() < 0.0 < values.max() and (np.diff(times) >= 0).all():
+            return TurnSignal(channel.name, times, values)
+    return None
 
 
 def _independent(raw: RawLog, name: str, start: float, warnings: list[str]) -> ReferenceSpeed:

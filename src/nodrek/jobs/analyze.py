@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from nodrek.core.corner_names import sounds_like_wheel_speed
+from nodrek.core.corner_names import sounds_like_wheel_speed, turns_the_vehicle
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Corner, Vehicle, WheelLog
 from nodrek.core.verdict.examine import Examination, Progress
@@ -82,7 +82,7 @@ def request_for(
         plain = name.lower()
         if any(plain == n or n.endswith(f".{plain}") or plain.endswith(f".{n}") or n in plain for n in named):
             return True
-        return sounds_like_wheel_speed(name)
+        return sounds_like_wheel_speed(name) or turns_the_vehicle(name)
 
     return Request(keep, databases)
 
@@ -111,7 +111,12 @@ def cut_log(log: WheelLog, start: float | None, stop: float | None) -> WheelLog:
     if own is not None:
         part = slice(*np.searchsorted(own.times, (low, high)))
         own = replace(own, times=own.times[part] - max(low, 0.0), speed=own.speed[part])
-    return replace(log, channels=channels, duration=min(high, log.duration) - max(low, 0.0), reference=own)
+    turning = log.turning
+    if turning is not None:
+        turning = replace(turning, times=turning.times - max(low, 0.0))
+    return replace(
+        log, channels=channels, turning=turning, duration=min(high, log.duration) - max(low, 0.0), reference=own
+    )
 
 
 def sha256_of(path: Path) -> str:

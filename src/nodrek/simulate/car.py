@@ -18,6 +18,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Driven
 from nodrek.simulate.drive import Drive
+from nodrek.simulate.nuisance import Slips
 from nodrek.simulate.road import Road
 
 FINE_STEP = 0.0025
@@ -67,11 +68,16 @@ def ground_speed(car: Car, corner: Corner, speed: Array, curvature: Array) -> Ar
 
 
 def wheel_turns(
-    car: Car, corner: Corner, drive: Drive, road: Road | None, rng: np.random.Generator
+    car: Car,
+    corner: Corner,
+    drive: Drive,
+    road: Road | None,
+    rng: np.random.Generator,
+    slips: Slips | None = None,
 ) -> tuple[Array, Array]:
     """Times (s, even grid of `FINE_STEP`) and turns of one wheel since the start.
 
-    `road` may be ``None``: then the ground is perfectly smooth.
+    `road` may be ``None``: then the ground is perfectly smooth. `slips` come on top.
     """
     t = np.arange(drive.t[0], drive.t[-1], FINE_STEP)
     v = np.interp(t, drive.t, drive.speed)
@@ -84,7 +90,7 @@ def wheel_turns(
         # drag keeps the driven axle pulling even at steady speed
         drag = (car.rolling_drag + car.air_drag * v * v) * (v > 1.0)
         slip = slip + share * car.drive_slip * np.maximum(a + drag, 0.0)
-    relative = slip
+    relative = slip if slips is None else slip + slips.at(corner, t)
     if road is not None:
         relative = relative + _road_noise(car, t, v, road, rng)
         distance = np.interp(t, drive.t, drive.distance)

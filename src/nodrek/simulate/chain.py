@@ -18,6 +18,7 @@ from nodrek.simulate.control_unit import ControlUnit, SpanOfEdges
 from nodrek.simulate.drive import Drive, Driver, drive_road, road_length
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.logger import Logger
+from nodrek.simulate.nuisance import Nuisance, Slips, extra_slip, with_parking
 from nodrek.simulate.ring import Ring, edge_times
 from nodrek.simulate.road import KINDS, Road, draw_road
 from nodrek.simulate.sensor import ActiveSensor, Lead, Sensor
@@ -44,6 +45,7 @@ class Scenario:
     min_speed: float = 0.5
     logger: Logger = Logger()
     names: Mapping[Corner, str] = field(default_factory=lambda: dict(DEFAULT_NAMES))
+    nuisance: Nuisance = Nuisance.NONE
     faults: tuple[SimulatedFault, ...] = ()
 
     def at(self, corner: Corner) -> list[SimulatedFault]:
@@ -57,18 +59,31 @@ def simulate(scenario: Scenario) -> RawLog:
     road = draw_road(kind, road_length(max(kind.limits), scenario.duration_s), rng)
     # a little longer than the log, so that its last samples still have teeth to count
     drive = drive_road(road, scenario.driver, scenario.duration_s + 1.0, rng)
+    if scenario.nuisance is Nuisance.PARKING:
+        drive = with_parking(drive, rng)
+    driven = tuple(c for c in scenario.names if scenario.car.is_driven(c))
+    slips = extra_slip(scenario.nuisance, drive, driven, rng) if scenario.nuisance is not Nuisance.NONE else None
     speeds = {
-        corner: _corner_speeds(scenario, corner, drive, road, np.random.default_rng(rng.integers(2**63)))
+        corner: _corner_speeds(scenario, corner, drive, road, slips, np.random.default_rng(rng.integers(2**63)))
         for corner in scenario.names
     }
+    for fault in scenario.faults:
+        if fault.cause is fault_effects.Cause.CROSSED:
+            one, other = fault.corner, fault.corner.mate
+            speeds[one], speeds[other] = speeds[other], speeds[one]
     return scenario.logger.record(speeds, scenario.duration_s, scenario.names, rng)
 
 
 def _corner_speeds(
-    scenario: Scenario, corner: Corner, drive: Drive, road: Road, rng: np.random.Generator
+    scenario: Scenario,
+    corner: Corner,
+    drive: Drive,
+    road: Road,
+    slips: Slips | None,
+    rng: np.random.Generator,
 ) -> tuple[np.ndarray, np.ndarray]:
     car = _with_wheel_sizes(scenario.car, scenario.at(corner))
-    t, turns = wheel_turns(car, corner, drive, road, rng)
+    t, turns = wheel_turns(car, corner, drive, road, rng, slips)
     ring = Ring(
         scenario.teeth,
         scenario.pitch_error,
@@ -77,12 +92,14 @@ def _corner_speeds(
         seed=int(rng.integers(2**31)),
     )
     lead = Lead()
+    sensor = scenario.sensor
     for fault in scenario.at(corner):
+        sensor = fault_effects.change_sensor(sensor, fault, scenario.teeth, car.circumference)
         ring = fault_effects.damage_ring(ring, fault, rng)
         lead = fault_effects.break_lead(lead, fault, drive, road.bumps, rng)
     angles, strengths = ring.edges()
     times, which = edge_times(t, turns + rng.random(), angles)
-    edges = scenario.sensor.sense(times, strengths[which], rng)
+    edges = sensor.sense(times, strengths[which], rng)
     edges = lead.carry(edges, rng)
     pitch = scenario.believed_circumference_m / scenario.teeth
     when, value = scenario.control_unit.speeds(edges, scenario.duration_s, pitch)

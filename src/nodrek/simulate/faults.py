@@ -9,8 +9,8 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner
 from nodrek.simulate.drive import Drive
-from nodrek.simulate.ring import Ring
-from nodrek.simulate.sensor import Lead
+from nodrek.simulate.ring import Ring, WeakArc
+from nodrek.simulate.sensor import CoilSensor, Lead, LosingSensor, Sensor
 
 
 class Cause(StrEnum):
@@ -23,11 +23,18 @@ class Cause(StrEnum):
     DEAD = "dead"
     FROZEN = "frozen"
     BROKEN_LEAD = "broken_lead"
+    WIDE_GAP = "wide_gap"
+    DIRTY_ENCODER = "dirty_encoder"
+    LIFTED_RING = "lifted_ring"
+    WRONG_COUNT = "wrong_count"
+    CROSSED = "crossed"
 
 
 class Trigger(StrEnum):
     NONE = "none"
     BUMPS = "bumps"
+    BENDS = "bends"
+    SPEED = "speed"
 
 
 @dataclass(frozen=True)
@@ -35,9 +42,12 @@ class SimulatedFault:
     """One fault. Only the fields that its cause uses matter.
 
     ``count`` teeth lost; ``size``: pitches a crack opens, amplitude of an eccentric
-    ring's relative swing, or relative change of a wheel's circumference;
+    ring's relative swing, relative change of a wheel's circumference, speed in m/s from
+    which a corner with a wide gap reads, share of edges that a dirty encoder loses, or
+    part of the turn on which a lifted ring is weak;
     ``per_minute`` breaks of about ``length_s``; ``value`` m/s that a frozen corner
-    shows; ``from_s`` when it begins.
+    shows; ``from_s`` when it begins. A crossed corner exchanges leads with its mate; a
+    wrong ring has ``count`` teeth more (less, where negative) than is expected.
     """
 
     corner: Corner
@@ -61,7 +71,22 @@ def damage_ring(ring: Ring, fault: SimulatedFault, rng: np.random.Generator) -> 
         return replace(ring, cracked=fault.size)
     if fault.cause is Cause.ECCENTRIC_RING:
         return replace(ring, eccentricity=fault.size)
+    if fault.cause is Cause.LIFTED_RING:
+        # further from the sensor on one side, and out of centre with it
+        arc = WeakArc(float(rng.random()), fault.size, float(rng.uniform(0.25, 0.5)))
+        return replace(ring, weak=(*ring.weak, arc), eccentricity=float(rng.uniform(0.002, 0.008)))
+    if fault.cause is Cause.WRONG_COUNT:
+        return replace(ring, teeth=ring.teeth + fault.count)
     return ring
+
+
+def change_sensor(sensor: Sensor, fault: SimulatedFault, teeth: int, circumference: float) -> Sensor:
+    """The sensor as it works with this fault in front of it."""
+    if fault.cause is Cause.WIDE_GAP:
+        return CoilSensor(wake_rate=fault.size * teeth / circumference)
+    if fault.cause is Cause.DIRTY_ENCODER:
+        return LosingSensor(sensor, fault.size)
+    return sensor
 
 
 def break_lead(lead: Lead, fault: SimulatedFault, drive: Drive, bumps: Array, rng: np.random.Generator) -> Lead:
@@ -72,7 +97,14 @@ def break_lead(lead: Lead, fault: SimulatedFault, drive: Drive, bumps: Array, rn
     if fault.cause is not Cause.BROKEN_LEAD:
         return lead
     wanted = max(1, rng.poisson(fault.per_minute * end / 60.0))
-    if fault.trigger is Trigger.BUMPS and len(bumps):
+    if fault.trigger in (Trigger.BENDS, Trigger.SPEED):
+        # where the lead is pulled one way, or shakes at speed
+        fit = drive.curvature * drive.speed**2 > 0.8
+        if fault.trigger is Trigger.SPEED:
+            fit = drive.speed > np.quantile(drive.speed, 0.75)
+        at = np.flatnonzero(fit) if fit.any() else np.arange(drive.t.size)
+        starts = np.sort(drive.t[rng.choice(at, wanted)])
+    elif fault.trigger is Trigger.BUMPS and len(bumps):
         passed = bumps[bumps[:, 0] < drive.distance[-1], 0]
         where = np.sort(rng.choice(passed, min(wanted, passed.size), replace=False))
         starts = np.interp(where, drive.distance, drive.t)

@@ -28,6 +28,8 @@ class RoadKind:
     stop_every: tuple[float, float]
     bumps_per_km: float
     roughness: float
+    bump_size: float | None = None
+    """Relative jolts of its bumps where they are not as rough as the rest of the road."""
 
 
 KINDS: dict[str, RoadKind] = {
@@ -42,6 +44,18 @@ KINDS: dict[str, RoadKind] = {
     "motorway": RoadKind(
         (100 / 3.6, 120 / 3.6, 130 / 3.6),
         (2000, 6000), (400, 2500), (500, 2000), (5, 25), (9000, 20000), 3, 0.7,
+    ),
+    "roundabouts": RoadKind(
+        (40 / 3.6, 50 / 3.6, 60 / 3.6),
+        (200, 700), (60, 250), (9, 16), (90, 330), (300, 1200), 10, 1.0,
+    ),
+    "queue": RoadKind(
+        (8 / 3.6, 12 / 3.6, 20 / 3.6, 30 / 3.6),
+        (30, 150), (60, 400), (15, 120), (10, 60), (12, 90), 8, 0.8,
+    ),
+    "potholes": RoadKind(
+        (30 / 3.6, 50 / 3.6, 50 / 3.6),
+        (200, 700), (40, 320), (10, 80), (25, 95), (180, 900), 40, 1.2, 5.0,
     ),
     "gravel": RoadKind(
         (30 / 3.6, 40 / 3.6, 50 / 3.6),
@@ -97,7 +111,7 @@ def draw_road(kind: RoadKind, length_m: float, rng: np.random.Generator) -> Road
         [
             np.sort(rng.uniform(0.0, length_m, count)),
             rng.choice((-1.0, 0.0, 1.0), count, p=(0.3, 0.25, 0.45)),
-            rng.lognormal(np.log(0.015 * kind.roughness), 0.7, count),
+            rng.lognormal(np.log(0.015 * (kind.bump_size or kind.roughness)), 0.7, count),
         ]
     )
     return Road(curvature, limit, stops[stops < length_m], bumps, kind.roughness)

@@ -1,6 +1,6 @@
 """Scenario files: TOML by name (shipped) or by path → `Scenario`.
 
-title = "..."          seed = 7        duration_s = 180      road = "town"
+title = "..."          seed = 7        duration_s = 180      road = "town"      nuisance = "wheelspin"
 [car]                  any field of `Car`, driven = "front"
 [driver]               any field of `Driver`
 [ring]                 teeth, pitch_error, swing
@@ -28,6 +28,7 @@ from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, LastPeriod
 from nodrek.simulate.drive import Driver
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.logger import Logger
+from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.road import KINDS
 from nodrek.simulate.sensor import ActiveSensor, CoilSensor
 
@@ -94,6 +95,7 @@ def scenario_from(data: Mapping[str, Any], where: str) -> Scenario:
         ),
         logger=_fill(Logger(), data.get("logger", {}), f"{where}: logger"),
         names={c: str(names.get(c.value, base.names[c])) for c in Corner},
+        nuisance=_one_of(data.get("nuisance", "none"), tuple(Nuisance), f"{where}: nuisance", Nuisance),
         faults=tuple(_fault(f, i, where) for i, f in enumerate(data.get("fault", []))),
     )
     _one_of(scenario.logger.unit, UNITS, f"{where}: logger.unit", str)

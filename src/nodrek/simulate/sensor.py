@@ -51,6 +51,28 @@ class ActiveSensor:
 
 
 @dataclass(frozen=True)
+class LosingSensor:
+    """Any sensor before a dirty ring: edges go missing at no fixed place, some come twice.
+
+    ``share`` of edges is lost; a tenth as many are doubled.
+    """
+
+    inner: Sensor
+    share: float = 0.03
+
+    def sense(self, times: Array, strength: Array, rng: np.random.Generator) -> Array:
+        edges = self.inner.sense(times, strength, rng)
+        # how bad it is drifts, as dirt moves
+        level = self.share * rng.lognormal(0.0, 0.3)
+        kept = edges[rng.random(edges.size) >= level]
+        if kept.size < 2:
+            return kept
+        doubled = np.flatnonzero(rng.random(kept.size - 1) < 0.1 * level)
+        between = kept[doubled] + rng.uniform(0.2, 0.8, doubled.size) * (kept[doubled + 1] - kept[doubled])
+        return np.sort(np.concatenate([kept, between]))
+
+
+@dataclass(frozen=True)
 class Lead:
     """The wire: windows of time (s) in which nothing gets through.
 

@@ -17,9 +17,10 @@ from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, LastPeriod
 from nodrek.simulate.drive import Driver
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.logger import Logger
+from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.sensor import ActiveSensor, CoilSensor, Sensor
 
-CONTROL_UNITS = ("span", "last", "count", "smoothed")
+CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible")
 
 
 def draw_control_unit(kind: str, rng: np.random.Generator) -> ControlUnit:
@@ -29,6 +30,9 @@ def draw_control_unit(kind: str, rng: np.random.Generator) -> ControlUnit:
         return LastPeriod(window=float(rng.choice((0.007, 0.010, 0.020))), periods=int(rng.choice((1, 2, 4))))
     if kind == "count":
         return CountPerWindow(window=float(rng.choice((0.050, 0.100))), step=float(rng.choice((0.010, 0.020))))
+    if kind == "plausible":
+        inner = SpanOfEdges(window=float(rng.choice((0.005, 0.010))))
+        return SmoothedSpan(inner, mean_of=int(rng.integers(1, 4)), refuse=float(rng.uniform(0.25, 0.5)))
     return SmoothedSpan(SpanOfEdges(window=0.010), mean_of=int(rng.integers(2, 7)))
 
 
@@ -39,8 +43,10 @@ def draw_scenario(
     road: str = "town",
     rates_hz: tuple[float, ...] = (50.0, 100.0),
     duration_s: float = 180.0,
-    teeth: tuple[int, int] = (40, 60),
+    teeth: tuple[int, int] = (29, 100),
     control_units: tuple[str, ...] = CONTROL_UNITS,
+    nuisance: Nuisance = Nuisance.NONE,
+    worn_axle: bool = False,
 ) -> Scenario:
     """A car, its ring, control unit and logger drawn from `seed`; faults as given."""
     rng = np.random.default_rng([seed, 77])
@@ -55,6 +61,9 @@ def draw_scenario(
         )
         for c in Corner
     }
+    if worn_axle:
+        wear = float(rng.uniform(0.002, 0.010)) * float(rng.choice((-1.0, 1.0)))
+        tyres = {c: replace(t, factor=t.factor * (1.0 + wear * c.is_front)) for c, t in tyres.items()}
     circumference = float(rng.uniform(1.7, 2.4))
     car = Car(
         wheelbase=float(rng.uniform(2.3, 3.3)),
@@ -77,7 +86,10 @@ def draw_scenario(
     )
     sensor: Sensor = ActiveSensor() if rng.random() < 0.6 else CoilSensor(wake_rate=float(rng.uniform(15, 60)))
     rate = float(rng.choice(rates_hz))
-    quanta = (0.01, 0.05625, 0.1)
+    if nuisance is Nuisance.HARD_BRAKING:
+        driver = replace(driver, brake=float(rng.uniform(4.5, 8.0)))
+    # slow loggers are scan tools, and many of those know whole kilometres per hour only
+    quanta = (0.01, 0.05625, 0.1) if rate > 20.0 else (0.01, 0.05625, 0.1, 0.5, 1.0)
     logger = Logger(
         rate=rate,
         stagger=0.0 if rng.random() < 0.6 else float(rng.uniform(0.0, 0.2)) / rate,
@@ -101,6 +113,7 @@ def draw_scenario(
         believed_circumference_m=circumference * float(rng.uniform(0.98, 1.02)),
         min_speed=float(rng.uniform(0.2, 0.8)),
         logger=logger,
+        nuisance=nuisance,
         faults=faults,
     )
 
@@ -118,10 +131,18 @@ def draw_fault(cause: Cause, seed: int) -> SimulatedFault:
     if cause is Cause.CRACKED_RING:
         return replace(base, size=float(rng.uniform(0.6, 1.2)))
     if cause is Cause.BROKEN_LEAD:
-        trigger = Trigger.BUMPS if rng.random() < 0.4 else Trigger.NONE
+        trigger = list(Trigger)[int(rng.integers(len(Trigger)))]
         return replace(
             base, per_minute=float(rng.uniform(2, 12)), length_s=float(rng.uniform(0.05, 0.4)), trigger=trigger
         )
+    if cause is Cause.WIDE_GAP:
+        return replace(base, size=float(rng.uniform(9.0, 28.0)) / 3.6)
+    if cause is Cause.DIRTY_ENCODER:
+        return replace(base, size=float(np.exp(rng.uniform(np.log(0.01), np.log(0.15)))))
+    if cause is Cause.LIFTED_RING:
+        return replace(base, size=float(rng.uniform(0.08, 0.3)))
+    if cause is Cause.WRONG_COUNT:
+        return replace(base, count=int(rng.integers(1, 7)) * int(sign))
     if cause is Cause.FROZEN:
         value = float(rng.choice((655.35, 255.99, 30.0, 17.3))) / 3.6
         return replace(base, value=value, from_s=0.0 if rng.random() < 0.5 else 40.0)

@@ -7,10 +7,12 @@ from nodrek.core.model.finding import (
     CornerResult,
     Fault,
     Finding,
+    Scene,
+    SpinResult,
     TurnResult,
     Verdict,
 )
-from nodrek.core.model.log import Array, RawChannel, RawLog, ReferenceSpeed, WheelChannel, WheelLog
+from nodrek.core.model.log import Array, RawChannel, RawLog, ReferenceSpeed, TurnSignal, WheelChannel, WheelLog
 from nodrek.core.model.vehicle import Driven, Vehicle
 
 __all__ = [
@@ -25,7 +27,10 @@ __all__ = [
     "RawChannel",
     "RawLog",
     "ReferenceSpeed",
+    "Scene",
+    "SpinResult",
     "TurnResult",
+    "TurnSignal",
     "Vehicle",
     "Verdict",
     "WheelChannel",

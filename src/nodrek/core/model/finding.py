@@ -25,6 +25,13 @@ class Fault(StrEnum):
     CROSSED = "crossed"
 
 
+class Scene(StrEnum):
+    """What kind of log it is: a drive, or wheels turned one after another on stands."""
+
+    DRIVE = "drive"
+    SPIN = "spin"
+
+
 class Verdict(StrEnum):
     HEALTHY = "healthy"
     FAULTY = "faulty"
@@ -76,10 +83,23 @@ class CornerResult:
 
 
 @dataclass(frozen=True)
+class SpinResult:
+    """One wheel of a spin scene. ``order`` counts from 1, ``None`` where it never came alive."""
+
+    spun: bool
+    alive: bool
+    peak: float
+    """Highest speed read, m/s; NaN for none."""
+    order: int | None
+
+
+@dataclass(frozen=True)
 class Analysis:
-    """The whole answer of one log, without its arrays."""
+    """The whole answer of one log, without its arrays. ``spins`` only in a spin scene."""
 
     verdict: Verdict
     findings: tuple[Finding, ...]
     corners: Mapping[Corner, CornerResult]
     warnings: tuple[str, ...]
+    scene: Scene = Scene.DRIVE
+    spins: Mapping[Corner, SpinResult] = field(default_factory=dict)

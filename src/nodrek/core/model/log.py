@@ -81,6 +81,15 @@ class ReferenceSpeed:
 
 
 @dataclass(frozen=True, eq=False)
+class TurnSignal:
+    """A signed yaw rate or steering angle, positive to the left, in any unit: ``times`` s, ``values``."""
+
+    name: str
+    times: Array
+    values: Array
+
+
+@dataclass(frozen=True, eq=False)
 class WheelLog:
     """The wheel speeds of one drive, by corner, times counted from the first sample."""
 
@@ -88,6 +97,7 @@ class WheelLog:
     duration: float
     warnings: tuple[str, ...] = field(default=())
     reference: ReferenceSpeed | None = None
+    turning: TurnSignal | None = None
 
     @property
     def corners(self) -> tuple[Corner, ...]:

@@ -1,4 +1,4 @@
-"""Moments: dropouts of one corner, and where each corner wakes up on pull-away."""
+"""Moments: dropouts of one corner."""
 
 from __future__ import annotations
 
@@ -77,19 +77,3 @@ def silence_breaks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> d
         hi = np.clip(np.arange(off.size) + reach + 1, None, off.size)
         out[corner] = np.where(count[hi] > count[lo], np.nan, 0.0)
     return out
-
-
-def wake_up_speed(channel: WheelChannel, usable: Usable) -> float:
-    """Lowest speed (m/s) at which the corner reads: median over pull-aways; NaN without any."""
-    still = usable.vehicle < 0.3
-    starts = np.flatnonzero(still[:-1] & ~still[1:])
-    found = []
-    for at in starts:
-        lo = np.searchsorted(channel.times, usable.grid[at] - 0.5)
-        hi = np.searchsorted(channel.times, usable.grid[at] + 8.0)
-        reading = channel.speed[lo:hi] > 0.05
-        if hi - lo < 3 or reading[0] or not reading.any():
-            continue
-        first = lo + int(np.argmax(reading))
-        found.append(max(float(channel.speed[first]), float(usable.vehicle_at(channel.times[first : first + 1])[0])))
-    return float(np.median(found)) if found else float("nan")

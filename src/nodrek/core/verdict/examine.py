@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nodrek.core.model import Corner, Vehicle, WheelLog
-from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks, wake_up_speed
+from nodrek.core.motion.crossing import Crossing, find_crossing, uncrossed
+from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks
 from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import CornerMotion, compare_corners
 from nodrek.core.motion.usable import MOVING, Usable, find_usable
+from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold
 from nodrek.core.turns.search import Scale, Stretch, find_scale, find_stretches
 from nodrek.errors import NeverMoves
@@ -52,9 +54,10 @@ class Examination:
     rings: Mapping[Corner, RingEvidence]
     dropouts: Mapping[Corner, Dropouts]
     ratios: Mapping[Corner, RatioEstimate]
-    wake_up: Mapping[Corner, float]
+    waking: Mapping[Corner, Waking]
     overall: RatioEstimate | None = None
     """All corners against an independent speed, where the log has one."""
+    crossing: Crossing | None = None
 
     def share(self, seconds: float) -> float:
         """Share of the driving time."""
@@ -70,6 +73,12 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     usable = find_usable(log.channels, log.duration)
     if usable.moving < LEAST_MOVING_S:
         raise NeverMoves(_standing_sentence(log, usable))
+    crossing = find_crossing(log.channels, usable, log.turning)
+    own = log
+    if crossing is not None and crossing.is_crossed:
+        # everything else is asked of the wheels themselves, each under its true corner
+        log = replace(log, channels=uncrossed(log.channels, crossing.axle))
+        usable = find_usable(log.channels, log.duration)
     compared = tuple(
         c
         for c in log.corners
@@ -93,9 +102,15 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
     progress(0.8, "Measuring the ratios")
     ratios = estimate_ratios(ratio_blocks(channels, usable), compared) if len(compared) >= 2 else {}
-    wake_up = {c: wake_up_speed(log.channels[c], usable) for c in log.corners}
+    waking = find_waking(log.channels, usable)
     overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
-    return Examination(log, vehicle, usable, compared, motions, rings, dropouts, ratios, wake_up, overall)
+    return Examination(own, vehicle, usable, compared, motions, rings, dropouts, ratios, waking, overall, crossing)
+
+
+def nothing_to_compare(log: WheelLog, vehicle: Vehicle) -> Examination:
+    """The examination of a log that is no drive: what is silent, and nothing compared."""
+    usable = find_usable(log.channels, log.duration)
+    return Examination(log, vehicle, usable, (), {}, {}, {}, {}, find_waking(log.channels, usable))
 
 
 def _look_at_rings(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 
 from nodrek.core.model import (
@@ -11,6 +10,7 @@ from nodrek.core.model import (
     CornerResult,
     Fault,
     Finding,
+    Scene,
     Vehicle,
     Verdict,
     WheelLog,
@@ -18,10 +18,14 @@ from nodrek.core.model import (
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN
 from nodrek.core.verdict.breaks import find_breaks
+from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
-from nodrek.core.verdict.examine import Examination, Progress, examine
+from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
+from nodrek.core.verdict.gap import find_gaps
+from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
+from nodrek.core.verdict.spin import is_spin, spin_results
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
 
 REPORT_FROM = 0.2
@@ -32,6 +36,8 @@ WORTH_TRUSTING = 0.8
 
 def analyze_log(log: WheelLog, vehicle: Vehicle, progress: Progress) -> tuple[Analysis, Examination]:
     """The whole answer, and the evidence it stands on."""
+    if is_spin(log):
+        return _spin(log, vehicle)
     log = with_lags(log)
     exam = examine(log, vehicle, progress)
     progress(0.85, "Weighing the findings")
@@ -44,6 +50,18 @@ def analyze_log(log: WheelLog, vehicle: Vehicle, progress: Progress) -> tuple[An
     return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
 
 
+def _spin(log: WheelLog, vehicle: Vehicle) -> tuple[Analysis, Examination]:
+    exam = nothing_to_compare(log, vehicle)
+    spins, findings = spin_results(log)
+    findings = tuple(f for f in findings if f.confidence >= REPORT_FROM)
+    if findings and findings[0].confidence >= FAULTY_FROM:
+        verdict = Verdict.FAULTY
+    else:
+        verdict = Verdict.HEALTHY if all(s.alive for s in spins.values()) else Verdict.NOT_ENOUGH_DATA
+    corners = {c: _corner_result(exam, c) for c in log.corners}
+    return Analysis(verdict, findings, corners, tuple(log.warnings), Scene.SPIN, spins), exam
+
+
 def weigh(exam: Examination) -> tuple[Finding, ...]:
     """Findings, strongest first; what one fault explains is not reported as another."""
     damage = find_ring_damage(exam)
@@ -51,11 +69,14 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
     damaged = frozenset(c for f in sure for c in f.corners)
     damage_at = {c: f.confidence for f in damage for c in f.corners}
     everything: list[Finding] = [
+        *find_crossed(exam),
         *find_dead(exam),
+        *find_gaps(exam),
         *find_frozen(exam),
         *damage,
         *find_runout(exam),
         *find_breaks(exam, damaged),
+        *find_noise(exam, damage_at),
         *find_tyre(exam, damage_at),
         *find_all_four(exam),
     ]
@@ -71,7 +92,7 @@ def _corner_result(exam: Examination, corner: Corner) -> CornerResult:
         ratio_low=low,
         ratio_high=high,
         dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
-        wake_up=exam.wake_up.get(corner, math.nan),
+        wake_up=exam.waking[corner].wake,
         turn=turn_result(exam, corner),
         could_see=could_see(exam, corner),
     )

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import math
 
+WORTH_WEIGHING = 0.01
+"""Raw confidence from which a finding is written out, to be calibrated with all others."""
+
 
 def passes(value: float, limit: float, sigma: float) -> float:
     """Probability that the true size is above `limit`, for a value known to `sigma`.

@@ -129,8 +129,8 @@ def _locks_with(motion: CornerMotion, ring: RingEvidence, frequency: float, aver
 
 def _gap_power(exam: Examination, corner: Corner) -> float:
     """A late wake-up shows on every pull-away that the log holds, unless all corners are late."""
-    wakes = [v for v in exam.wake_up.values() if math.isfinite(v)]
-    own = exam.wake_up.get(corner, math.nan)
+    wakes = [w.wake for w in exam.waking.values() if math.isfinite(w.wake)]
+    own = exam.waking[corner].wake
     if not math.isfinite(own) or len(wakes) < 2:
         return 0.0
     channel = exam.log.channels[corner]

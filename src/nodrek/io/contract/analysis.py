@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from nodrek.core.model import Analysis, Corner, CornerResult, Finding, WheelChannel, WheelLog
+from nodrek.core.model import Analysis, Corner, CornerResult, Finding, Scene, WheelChannel, WheelLog
 
 SCHEMA = "nodrek.analysis/1"
 
@@ -24,13 +24,27 @@ def analysis_json(path: str, sha256: str, format_name: str, log: WheelLog, analy
             "format": format_name,
             "duration_s": _round(log.duration, 3),
         },
-        "scene": "drive",
+        "scene": analysis.scene.value,
         "channels": {c.value: _channel(log.channels[c]) for c in log.corners},
         "verdict": analysis.verdict.value,
         "findings": [_finding(f) for f in analysis.findings],
-        "corners": {c.value: _corner(analysis.corners[c]) for c in Corner if c in analysis.corners},
+        "corners": _corners(analysis),
         "warnings": list(analysis.warnings),
     }
+
+
+def _corners(analysis: Analysis) -> dict[str, Any]:
+    if analysis.scene is Scene.SPIN:
+        return {
+            c.value: {
+                "spun": spin.spun,
+                "alive": spin.alive,
+                "peak_kmh": _round(spin.peak * 3.6, 2),
+                "order": spin.order,
+            }
+            for c, spin in analysis.spins.items()
+        }
+    return {c.value: _corner(analysis.corners[c]) for c in Corner if c in analysis.corners}
 
 
 def _channel(channel: WheelChannel) -> dict[str, Any]:

@@ -87,6 +87,13 @@ class CornerModel(_Model):
     could_see: CouldSeeModel
 
 
+class SpinModel(_Model):
+    spun: bool
+    alive: bool
+    peak_kmh: float | None
+    order: Annotated[int, Field(ge=1)] | None
+
+
 class AnalysisModel(_Model):
     schema_name: Annotated[Literal["nodrek.analysis/1"], Field(alias="schema")]
     source: SourceModel
@@ -94,5 +101,5 @@ class AnalysisModel(_Model):
     channels: dict[CornerName, ChannelModel]
     verdict: Literal["healthy", "faulty", "not_enough_data"]
     findings: list[FindingModel]
-    corners: dict[CornerName, CornerModel]
+    corners: dict[CornerName, CornerModel | SpinModel]
     warnings: list[str]

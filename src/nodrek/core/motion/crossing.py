@@ -1,0 +1,108 @@
+"""Leads exchanged between left and right of one axle: bends come out backwards there.
+
+Both axles of a car turn through the same bend, so their left−right differences go together;
+with one axle's leads crossed they go against each other. Which of the two axles it is, the
+wheels alone cannot tell (the two are mirror images); a signed steering or yaw signal can.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array, Corner, TurnSignal, WheelChannel
+from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, to_blocks
+from nodrek.core.motion.usable import Usable
+
+BLOCK_S = 1.0
+STRETCH_S = 6.0
+"""About the length of a bend: blocks within one are no independent witnesses."""
+FROM_SPEED = 2.5
+STEEPEST = 0.25
+LEAST_STRETCHES = 6
+LEAST_AGAINST = 0.3
+SURE_AGAINST = 1.9
+"""Correlation of the two axles, and how many of its own errors it is from zero, beyond which
+they go against each other."""
+LEAST_SIGNED = 0.4
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """``axle``: left corner of the axle that is likelier crossed; ``agreement`` −1…1 of the two
+    axles, and ``sigmas``, the same in units of its error; ``settled``: whether a signed signal
+    says which axle it is."""
+
+    axle: Corner
+    agreement: float
+    sigmas: float
+    settled: bool
+
+    @property
+    def is_crossed(self) -> bool:
+        return self.sigmas < -SURE_AGAINST and self.agreement < -LEAST_AGAINST
+
+
+def find_crossing(
+    channels: Mapping[Corner, WheelChannel], usable: Usable, turning: TurnSignal | None
+) -> Crossing | None:
+    """``None`` where the four corners, or bends, are not there."""
+    if any(c not in channels for c in Corner):
+        return None
+    logs = {c: _block_means(ch, usable) for c, ch in channels.items()}
+    pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
+    known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1])
+    per_stretch = round(STRETCH_S / BLOCK_S)
+    if known.sum() < LEAST_STRETCHES * per_stretch:
+        return None
+    front, rear = (np.clip(p - half_sample_mode(p[known]), -STEEPEST, STEEPEST) for p in pairs)
+    agreement, sigmas = _alike(front, rear, known, per_stretch)
+    axle, settled = Corner.FL, False
+    if turning is not None:
+        signed = np.interp((np.arange(front.size) + 0.5) * BLOCK_S, turning.times, turning.values)
+        # turning left, positive by ISO 8855 (from memory), slows the left wheels
+        against = [_alike(-d, signed, known, per_stretch)[0] for d in (front, rear)]
+        if min(abs(a) for a in against) > LEAST_SIGNED:
+            axle, settled = (Corner.FL if against[0] < against[1] else Corner.RL), True
+    return Crossing(axle, agreement, sigmas, settled)
+
+
+def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Corner, WheelChannel]:
+    """The channels with the two of `axle` (its left corner) exchanged, each under its true corner."""
+    out = dict(channels)
+    left, right = channels[axle], channels[axle.mate]
+    out[axle], out[axle.mate] = replace(right, corner=axle), replace(left, corner=axle.mate)
+    return out
+
+
+def _block_means(channel: WheelChannel, usable: Usable) -> Array:
+    """ln of the mean speed of each block, NaN where it is slow or not wholly fit: counted edges are
+    right only on average."""
+    count = int(usable.grid[-1] / BLOCK_S)
+    index = (channel.times / BLOCK_S).astype(np.int64)
+    fit = usable.masks[channel.corner] & (channel.speed > FROM_SPEED) & (index < count)
+    total = np.bincount(index[fit], weights=channel.speed[fit], minlength=count)[:count]
+    good = np.bincount(index[fit], minlength=count)[:count]
+    every = np.bincount(index[index < count], minlength=count)[:count]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where((good > 0) & (good >= 0.8 * every), np.log(total / good), np.nan)
+
+
+def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_], per_stretch: int) -> tuple[float, float]:
+    """How far two differences go together, from −1 to 1, and its distance from zero in its own errors.
+
+    Each stretch has one vote, between −1 and 1, that fades where it is straight: a single
+    tight bend must not outvote all others.
+    """
+    a, b = np.where(known, a, 0.0), np.where(known, b, 0.0)
+    scale = [max(mad_sigma(x[known]), 1e-6) for x in (a, b)]
+    a, b = np.clip(a / scale[0], -4.0, 4.0), np.clip(b / scale[1], -4.0, 4.0)
+    product = to_blocks(a * b, per_stretch)
+    votes = np.nansum(product, axis=1) / (np.nansum(np.abs(product), axis=1) + per_stretch)
+    error = float(np.sqrt(np.sum(votes**2)))
+    total = float(votes.sum())
+    agreement = float(np.nansum(product) / max(np.nansum(np.abs(product)), 1e-9))
+    return (agreement, total / error) if error > 0 else (0.0, 0.0)

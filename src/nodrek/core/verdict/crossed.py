@@ -1,0 +1,37 @@
+"""Leads exchanged between two corners (`crossed`)."""
+
+from __future__ import annotations
+
+from nodrek.core.model import Fault, Finding
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
+
+EVEN_SIGMAS, SPREAD_SIGMAS = 1.75, 0.2
+EVEN_AGAINST, SPREAD_AGAINST = 0.3, 0.06
+
+
+def find_crossed(exam: Examination) -> list[Finding]:
+    """One axle whose bends come out backwards; both axles stand in it where none can be told."""
+    crossing = exam.crossing
+    if crossing is None:
+        return []
+    confidence = 0.99 * passes(-crossing.agreement, EVEN_AGAINST, SPREAD_AGAINST)
+    confidence *= passes(-crossing.sigmas, EVEN_SIGMAS, SPREAD_SIGMAS)
+    if confidence < WORTH_WEIGHING:
+        return []
+    left = crossing.axle
+    axle, other = ("front", "rear") if left.is_front else ("rear", "front")
+    doubt = "" if crossing.settled else f" The {other} axle would look the same: look at both."
+    evidence: dict[str, object] = {"agreement": round(crossing.agreement, 2), "sigmas": round(crossing.sigmas, 1)}
+    if not crossing.settled:
+        other_left = next(c for c in exam.log.corners if c.is_left and c is not left)
+        evidence["or"] = [other_left.value, other_left.mate.value]
+    return [
+        Finding(
+            Fault.CROSSED,
+            (left, left.mate),
+            confidence,
+            f"Bends come out backwards on the {axle} axle: its left and right leads are exchanged.{doubt}",
+            evidence,
+        )
+    ]

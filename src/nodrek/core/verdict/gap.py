@@ -1,0 +1,79 @@
+"""Gap too large, signal too weak (`air_gap`): a corner that reads only above a speed of its own."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.motion.waking import Waking
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
+
+WORTH_SAYING = 0.9
+"""m/s by which a corner wakes later than its mates before it is worth a word: sound coil
+sensors of one vehicle differ by less (common practice, no published source)."""
+EVEN_CHANGES = 1.6
+EVEN_SCATTER = 0.22
+EVEN_UNEXPLAINED = 0.35
+
+
+def gap_confidence(exam: Examination, corner: Corner) -> float:
+    """Probability of a gap that is too large, before it is calibrated."""
+    own = exam.waking[corner]
+    late = lateness(exam, corner)
+    changes = own.rises.size + own.falls.size
+    if not changes or not math.isfinite(late):
+        return 0.0
+    slowest = 1.0 / max(exam.log.channels[corner].rate, 0.1)
+    blur = math.hypot(0.25, 0.6 * slowest / math.sqrt(changes))
+    size = passes(late, WORTH_SAYING, blur)
+    seen = ratio_odds(changes, EVEN_CHANGES, 2.0)
+    same = 1.0 / (1.0 + (own.scatter / EVEN_SCATTER) ** 3)
+    return 0.99 * size * seen * same * _explained(own)
+
+
+def lateness(exam: Examination, corner: Corner) -> float:
+    """m/s by which the corner wakes later than the middle of its mates; NaN where it never sleeps."""
+    own = exam.waking[corner].wake
+    if not math.isfinite(own):
+        return math.nan
+    others = [w.wake for c, w in exam.waking.items() if c is not corner and c in exam.compared]
+    known = [w for w in others if math.isfinite(w)]
+    return own - (float(np.median(known)) if known else 0.0)
+
+
+def find_gaps(exam: Examination) -> list[Finding]:
+    """Corners that wake up late and fall asleep early."""
+    found = []
+    for corner in exam.log.corners:
+        confidence = gap_confidence(exam, corner)
+        if confidence < WORTH_WEIGHING:
+            continue
+        own = exam.waking[corner]
+        mates = own.wake - lateness(exam, corner)
+        found.append(
+            Finding(
+                Fault.AIR_GAP,
+                (corner,),
+                confidence,
+                f"The {corner.words} corner reads only above {own.wake * 3.6:.0f} km/h, the others from "
+                f"{mates * 3.6:.0f} km/h on: the gap is too large or the signal too weak.",
+                {
+                    "wake_up_kmh": round(own.wake * 3.6, 2),
+                    "falls_asleep_kmh": None if math.isnan(own.sleep) else round(own.sleep * 3.6, 2),
+                    "mates_wake_up_kmh": round(mates * 3.6, 2),
+                    "pull_aways": int(own.rises.size),
+                    "stops": int(own.falls.size),
+                },
+            )
+        )
+    return found
+
+
+def _explained(own: Waking) -> float:
+    """How much of what is silent, and of what reads, one wake-up speed explains."""
+    odd = own.silent_above + own.awake_below
+    share = odd / max(own.silent_below + odd, 1e-9)
+    return 1.0 / (1.0 + (share / EVEN_UNEXPLAINED) ** 3)

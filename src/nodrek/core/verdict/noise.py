@@ -1,0 +1,126 @@
+"""Many irregular lost edges every turn (`encoder_noise`): a contaminated or weak encoder.
+
+One corner deviates far more often than its mates, mostly downwards, by the depth of an
+edge or two and not down to silence, all through the log and at no fixed place of the turn.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.odds import WORTH_WEIGHING, ratio_odds
+
+FROM_SPEED = 4.0
+"""m/s; below, single edges are coarse in any sound log."""
+DIP_SCORE = -4.0
+LEAST_DEPTH = -0.012
+SILENT = -1.4
+"""ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
+SPREAD_CLIP = 12.0
+PARTS = 12
+EVEN_SHARE = 0.012
+EVEN_RATIO = 1.8
+EVEN_STEADY = 0.6
+"""Share of dipping samples, of spread over the mates', and of parts of the log that dip,
+at which noise and no noise are equally likely."""
+
+
+@dataclass(frozen=True)
+class Noisiness:
+    """``share`` of moving samples that dip (mates: ``mates_share``), ``spread`` over the mates',
+    ``steady``: share of the parts of the log that dip, ``silent``: share of dips that are silence."""
+
+    share: float
+    mates_share: float
+    spread: float
+    steady: float
+    silent: float
+
+
+NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0)
+
+
+def noisiness(exam: Examination, corner: Corner) -> Noisiness:
+    """How the corner's deviations differ from its mates'; all by a sound mate's measure."""
+    if corner not in exam.motions or len(exam.motions) < 2:
+        return NO_NOISE
+    shares = {c: _dips(exam, c) for c in exam.motions}
+    own, moving, spread = shares[corner]
+    others = [s for c, s in shares.items() if c is not corner]
+    count = int(moving.sum())
+    if count < 4 * PARTS:
+        return NO_NOISE
+    dips = own & moving
+    parts = [bool(p.any()) for p in np.array_split(dips[moving], PARTS)]
+    deep = exam.motions[corner].deviation < SILENT
+    silent = int((dips & deep).sum())
+    mates_share = float(np.median([(d & m).sum() / max(m.sum(), 1) for d, m, _ in others]))
+    mates_spread = float(np.median([s for _, _, s in others]))
+    total = int(dips.sum())
+    return Noisiness(
+        (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
+        silent / max(total, 1),
+    )  # fmt: skip
+
+
+def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
+    """Raw probability; `locked`: how sure it is that the dips are tied to the wheel's turn."""
+    seen = noisiness(exam, corner)
+    even = max(EVEN_SHARE, 5.0 * seen.mates_share)
+    often = ratio_odds(seen.share, even, 2.0)
+    loud = ratio_odds(max(seen.spread - 1.0, 0.0), EVEN_RATIO - 1.0, 2.0)
+    steady = ratio_odds(seen.steady, EVEN_STEADY, 5.0)
+    broken = ratio_odds(seen.silent, 0.3, 3.0)
+    return 0.98 * (1.0 - (1.0 - often) * (1.0 - 0.5 * loud)) * loud * steady * (1.0 - broken) * (1.0 - locked)
+
+
+def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
+    """Corners that lose edges all the time."""
+    found = []
+    for corner in exam.motions:
+        confidence = noise_confidence(exam, corner, locked.get(corner, 0.0))
+        if confidence < WORTH_WEIGHING:
+            continue
+        seen = noisiness(exam, corner)
+        found.append(
+            Finding(
+                Fault.ENCODER_NOISE,
+                (corner,),
+                confidence,
+                f"The {corner.words} signal loses single edges all the time, at no fixed place of the turn: "
+                f"{100 * seen.share:.1f} % of its values dip (mates {100 * seen.mates_share:.1f} %). "
+                "The encoder is contaminated or weak.",
+                {
+                    "dipping_percent": round(100.0 * seen.share, 2),
+                    "mates_dipping_percent": round(100.0 * seen.mates_share, 2),
+                    "spread_over_mates": round(seen.spread, 2),
+                },
+            )
+        )
+    return found
+
+
+def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, float]:
+    """Dipping samples, samples that move fast enough, and the rms score with a limit to each."""
+    motion = exam.motions[corner]
+    noise = motion.noise * _fairness(exam, corner)
+    with np.errstate(invalid="ignore"):
+        moving = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
+        score = motion.deviation / noise
+        dips = (score < DIP_SCORE) & (motion.deviation < LEAST_DEPTH)
+    clipped = np.clip(score[moving], -SPREAD_CLIP, SPREAD_CLIP)
+    return dips, moving, float(np.sqrt(np.mean(clipped**2))) if clipped.size else 1.0
+
+
+def _fairness(exam: Examination, corner: Corner) -> float:
+    """Brings a corner's own noise down to that of its quieter mates: dips must not hide themselves."""
+    typical = {c: float(np.median(m.noise[np.isfinite(m.noise)])) for c, m in exam.motions.items()
+               if np.isfinite(m.noise).any()}  # fmt: skip
+    if corner not in typical:
+        return 1.0
+    middle = float(np.median(list(typical.values())))
+    return min(1.0, middle / typical[corner]) if typical[corner] > 0 else 1.0
