@@ -62,11 +62,13 @@ class Scale:
     half_sum: float
     shape: int
     trials: float
+    log_bound: float = 0.0
+    """ln of a bound on the same chance from elsewhere (following single dips); 0 for none."""
 
     @property
     def log_p(self) -> float:
         """Natural log of the chance that noise does as well anywhere in the search."""
-        return min(0.0, log_tail(self.half_sum, self.shape) + math.log(self.trials))
+        return min(0.0, log_tail(self.half_sum, self.shape) + math.log(self.trials), self.log_bound)
 
     @property
     def p_value(self) -> float:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding
@@ -25,8 +27,11 @@ TOGETHER_S = 0.5
 """Breaks closer than this are one: a contact chatters."""
 
 
-def find_breaks(exam: Examination, damaged: frozenset[Corner]) -> list[Finding]:
-    """`damaged`: corners whose ring already explains short dips; only silence counts there."""
+def find_breaks(exam: Examination, damaged: frozenset[Corner], gaps: Mapping[Corner, float]) -> list[Finding]:
+    """`damaged`: corners whose ring already explains short dips; only silence counts there.
+
+    `gaps`: how surely a corner is silent because it sleeps.
+    """
     found = []
     for corner, dropouts in exam.dropouts.items():
         deep = _breaks(exam, corner, dropouts, corner in damaged)
@@ -37,7 +42,7 @@ def find_breaks(exam: Examination, damaged: frozenset[Corner]) -> list[Finding]:
         silent = int(np.sum(dropouts.depth[deep] < SILENT))
         # a reading that all but goes is an open contact; one that only falls may be a hard jolt
         weight = 2.0 * silent + PARTIAL_WEIGHT * (count - silent)
-        confidence = 0.985 * ratio_odds(weight, 1.6, 2.5)
+        confidence = 0.985 * ratio_odds(weight, 1.6, 2.5) * (1.0 - gaps.get(corner, 0.0))
         longest = float(dropouts.seconds[deep].max())
         times = exam.motions[corner].times[dropouts.start[deep]]
         found.append(

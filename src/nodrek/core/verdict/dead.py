@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
@@ -15,8 +16,8 @@ ABSURD = 120.0
 """m/s; no road vehicle reads more: all-ones raw values land far above (common practice)."""
 
 
-def find_dead(exam: Examination) -> list[Finding]:
-    """Zero while the vehicle drives, for long."""
+def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
+    """Zero while the vehicle drives, for long. `gaps`: corners that sleep for another reason, and how surely."""
     found = []
     for corner in exam.log.corners:
         seconds = exam.usable.dead[corner]
@@ -24,7 +25,7 @@ def find_dead(exam: Examination) -> list[Finding]:
             continue
         share = exam.share(seconds)
         since = exam.usable.dead_since[corner]
-        confidence = 0.99 * ratio_odds(seconds, EVEN_DEAD_S, 3.0)
+        confidence = 0.99 * ratio_odds(seconds, EVEN_DEAD_S, 3.0) * (1.0 - gaps.get(corner, 0.0))
         always = share > 0.98
         when = "all the time" if always else f"for {seconds:.0f} s, from {since:.0f} s into the log on"
         found.append(

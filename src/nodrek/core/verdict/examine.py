@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nodrek.core.model import Corner, Vehicle, WheelLog
+from nodrek.core.model import Corner, Vehicle, WheelChannel, WheelLog
 from nodrek.core.motion.crossing import Crossing, find_crossing, uncrossed
 from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks
 from nodrek.core.motion.overall import overall_ratio
@@ -18,6 +18,7 @@ from nodrek.core.motion.usable import MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold
 from nodrek.core.turns.search import Scale, Stretch, find_scale, find_stretches
+from nodrek.core.turns.track import Track, follow_dips
 from nodrek.errors import NeverMoves
 
 Progress = Callable[[float, str], None]
@@ -25,6 +26,8 @@ Progress = Callable[[float, str], None]
 `Cancelled`."""
 
 LEAST_MOVING_S = 3.0
+SLOW_LOG_HZ = 25.0
+"""Up to this rate single dips are followed; faster logs show every turn as a whole."""
 LOUD = 0.002
 LOUD_LOG_P = -20.0
 """Amplitude and ln false-alarm chance from which a ring is taken out of its mates' reference."""
@@ -40,6 +43,8 @@ class RingEvidence:
     scale: Scale | None
     fold: RingFold | None
     arcs: tuple[LowArc, ...]
+    track: Track | None = None
+    """Only in slow logs with dips."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,7 +95,7 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     if len(compared) >= 2:
         known = silence_breaks(channels, usable)
         motions = compare_corners(channels, usable, known)
-        rings = _look_at_rings(motions, compared, progress)
+        rings = _look_at_rings(motions, channels, progress)
         guilty = _loudest_ring(rings)
         if guilty is not None:
             # a bad ring pulls its mates' reference about: take its swing out, look again
@@ -114,9 +119,10 @@ def nothing_to_compare(log: WheelLog, vehicle: Vehicle) -> Examination:
 
 
 def _look_at_rings(
-    motions: Mapping[Corner, CornerMotion], corners: tuple[Corner, ...], progress: Progress
+    motions: Mapping[Corner, CornerMotion], channels: Mapping[Corner, WheelChannel], progress: Progress
 ) -> dict[Corner, RingEvidence]:
     done = 0
+    corners = tuple(channels)
     stretches: dict[int, list[Stretch]] = {}
     for corner in corners:
         # corners of one clock share their stretches: they stop and start together
@@ -129,22 +135,30 @@ def _look_at_rings(
         motion = motions[corner]
         mine = stretches[id(motion.times)]
         scale = find_scale(motion, mine)
+        track = None
+        if scale is not None and channels[corner].rate <= SLOW_LOG_HZ:
+            track = follow_dips(motion, mine, channels[corner].quantum)
+            if track is not None and -track.log_factor < scale.log_p:
+                scale = replace(
+                    scale, frequency=track.frequency, delay=track.delay, by_mates=track.by_mates,
+                    log_bound=-track.log_factor,
+                )  # fmt: skip
         done += 1
-        return _folded(motion, mine, scale)
+        return _folded(motion, mine, scale, track)
 
     # the transforms run outside the interpreter's lock, so two corners at a time pay
     with ThreadPoolExecutor(max_workers=2) as pool:
         return dict(zip(corners, pool.map(look, corners), strict=True))
 
 
-def _folded(motion: CornerMotion, stretches: list[Stretch], scale: Scale | None) -> RingEvidence:
+def _folded(motion: CornerMotion, stretches: list[Stretch], scale: Scale | None, track: Track | None) -> RingEvidence:
     folded = fold(motion, stretches, scale) if scale is not None else None
-    return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else ())
+    return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else (), track)
 
 
 def _fold_again(motion: CornerMotion, ring: RingEvidence) -> RingEvidence:
     """The same scale with cleaner deviations: what was only a mate's swing is gone now."""
-    return _folded(motion, ring.stretches, ring.scale)
+    return _folded(motion, ring.stretches, ring.scale, ring.track)
 
 
 def _loudest_ring(rings: Mapping[Corner, RingEvidence]) -> Corner | None:

@@ -67,21 +67,34 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
     damage = find_ring_damage(exam)
     sure = [f for f in damage if f.confidence >= FAULTY_FROM]
     damaged = frozenset(c for f in sure for c in f.corners)
-    damage_at = {c: f.confidence for f in damage for c in f.corners}
+    gaps = find_gaps(exam)
+    breaks = find_breaks(exam, damaged, by_corner(gaps))
+    noise = find_noise(exam, by_corner(damage))
+    # edges that are lost, for whatever reason, are missing in the ratio as well
+    losing = by_corner([*damage, *noise, *breaks])
     everything: list[Finding] = [
         *find_crossed(exam),
-        *find_dead(exam),
-        *find_gaps(exam),
+        *find_dead(exam, by_corner(gaps)),
+        *gaps,
         *find_frozen(exam),
         *damage,
         *find_runout(exam),
-        *find_breaks(exam, damaged),
-        *find_noise(exam, damage_at),
-        *find_tyre(exam, damage_at),
+        *breaks,
+        *noise,
+        *find_tyre(exam, losing),
         *find_all_four(exam),
     ]
     everything = [f for f in everything if f.confidence >= REPORT_FROM]
     return tuple(sorted(everything, key=lambda f: -f.confidence))
+
+
+def by_corner(findings: list[Finding]) -> dict[Corner, float]:
+    """The strongest confidence at each corner."""
+    out: dict[Corner, float] = {}
+    for finding in findings:
+        for corner in finding.corners:
+            out[corner] = max(out.get(corner, 0.0), finding.confidence)
+    return out
 
 
 def _corner_result(exam: Examination, corner: Corner) -> CornerResult:

@@ -14,7 +14,7 @@ import numpy as np
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
 from nodrek.core.turns.fold import RingFold
 from nodrek.core.verdict.examine import Examination, RingEvidence
-from nodrek.core.verdict.odds import ratio_odds
+from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
 
 NOMINAL_TEETH = 48
 """Taken where the number is unknown: in the middle of what is built (29 to 100)."""
@@ -35,6 +35,9 @@ LEAST_DIPS = 8
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 """Noise units and ln deviation from which a single sample counts as a dip."""
 LARGEST_RUNOUT = 0.028
+EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD = 2.5, 1.5
+"""ln Bayes factor of "tied to the wheel" at which ring and chance are equally likely: most dips
+of a log are no ring's."""
 NULL_FACTOR = 1.8
 RUNOUT_NULL_FACTOR = 2.3
 """A pattern must be this much stronger than what the log makes of nothing."""
@@ -44,10 +47,10 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
     """Dips at the same place of every turn."""
     found = []
     for corner, ring in exam.rings.items():
-        if ring.fold is None or ring.scale is None or ring.scale.log_p > LOCKED_LOG_P:
+        if ring.fold is None or ring.scale is None:
             continue
-        confidence = _damage_confidence(exam, corner, ring, ring.fold)
-        if confidence < 0.05 or not ring.arcs:
+        confidence = damage_confidence(exam, corner)
+        if confidence < WORTH_WEIGHING or not ring.arcs:
             continue
         arc = ring.arcs[0]
         teeth = exam.vehicle.teeth or NOMINAL_TEETH
@@ -86,9 +89,9 @@ def find_runout(exam: Examination) -> list[Finding]:
         confidence = (
             0.98
             * ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.null, leak), 8.0)
-            * (1.0 - _damage_confidence(exam, corner, ring, folded))
+            * (1.0 - damage_confidence(exam, corner))
         )
-        if confidence < 0.05:
+        if confidence < WORTH_WEIGHING:
             continue
         found.append(
             Finding(
@@ -113,7 +116,7 @@ def turn_result(exam: Examination, corner: Corner) -> TurnResult:
         return TurnResult()
     locked = ring.scale.log_p < LOCKED_LOG_P
     teeth = exam.vehicle.teeth or NOMINAL_TEETH
-    damaged = locked and _damage_confidence(exam, corner, ring, ring.fold) >= 0.2
+    damaged = damage_confidence(exam, corner) >= 0.2
     arcs = tuple(Arc(a.centre, a.width, a.lost_edges(teeth)) for a in ring.arcs) if damaged else ()
     return TurnResult(locked, _strength(exam, corner, ring.fold), ring.scale.p_value, arcs)
 
@@ -136,7 +139,17 @@ def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
     return int(at_place.size), int(np.unique(number).size)
 
 
-def _damage_confidence(exam: Examination, corner: Corner, ring: RingEvidence, folded: RingFold) -> float:
+def damage_confidence(exam: Examination, corner: Corner) -> float:
+    """Raw probability of lost teeth: by the size of what repeats, or by single dips that know the angle."""
+    ring = exam.rings.get(corner)
+    if ring is None or ring.fold is None or ring.scale is None:
+        return 0.0
+    by_size = _by_size(exam, corner, ring, ring.fold) if ring.scale.log_p <= LOCKED_LOG_P else 0.0
+    by_dips = 0.99 * passes(ring.track.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD) if ring.track else 0.0
+    return max(by_size, by_dips)
+
+
+def _by_size(exam: Examination, corner: Corner, ring: RingEvidence, folded: RingFold) -> float:
     low = folded.harmonics[:4]
     strongest = float(low.max())
     if not ring.arcs:

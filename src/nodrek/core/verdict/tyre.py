@@ -37,7 +37,7 @@ class _Pattern:
 
 
 def find_tyre(exam: Examination, damage: Mapping[Corner, float]) -> list[Finding]:
-    """`damage`: confidence by corner that its ring has lost an edge or is cracked.
+    """`damage`: confidence by corner that edges are lost there (ring, encoder, wire).
 
     A lost edge lowers the ratio by its share of the ring, a crack that squeezes the other
     teeth together may raise it; a ratio within that is no second fault.

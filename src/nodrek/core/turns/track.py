@@ -1,0 +1,230 @@
+"""Whether dips know the wheel angle, for logs that look only a few times a second.
+
+A slow log sees a lost edge in a few of its samples, often, deep and unmistakable; the question
+is only whether they fall on one place of the ring. The place is hidden behind a scale (turns
+per metre), a delay, and a phase that wanders with slip and rounding and is lost at every
+standstill. So: a hidden Markov model of the phase on a grid round the turn; each sample dips
+with a high chance inside an arc and with a low chance outside (Rabiner 1989, Proc. IEEE 77,
+257; from memory). Its evidence over that of "a dip falls anywhere" is a Bayes factor, and
+by Markov's inequality chance gives a factor of B or more with probability 1/B at most, so
+−ln B bounds the false-alarm chance without any assumption about the noise.
+
+Samples that do not dip count as well: a log that happens to look at one angle only
+(stroboscope) would else seem to find everything there.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.search import FREQUENCIES, Stretch, rolled_path
+
+Belief = npt.NDArray[np.floating[Any]]
+"""Chance of each phase; the last axis goes round the turn."""
+GRID = 48
+"""Phase steps per turn."""
+STEP = 0.002
+"""Relative step of the scale: within the phase's own wander over a hundred turns."""
+DELAYS = (0.0, 0.05)
+DIP_SCORE, DIP_DEPTH = -4.0, -0.02
+FROM_SPEED = 3.0
+LEAST_DIPS = 5
+MOST_DIPS = 140
+MOST_SHARE = 0.3
+MOST_SAMPLES = 2_500
+CANDIDATES = 10
+FILLED = (0.9, 0.45)
+"""Share of the samples inside the arc that dip: most where values are fresh, half where they are not."""
+STRAY = 0.12
+"""Share of dips that lie elsewhere."""
+WANDER_PER_TURN = 0.004
+WANDER_PER_SPEED = 0.012
+"""Turns (1 sigma): per root of a turn from slip, and per m/s of change from an unknown delay."""
+NARROWEST, WIDEST = 0.03, 0.45
+
+
+@dataclass(frozen=True)
+class Track:
+    """``log_factor``: ln of the Bayes factor for "tied to the wheel", the search paid for;
+    ``frequency`` turns/m, ``delay`` s and ``by_mates`` of the best scale; ``dips`` looked at."""
+
+    log_factor: float
+    frequency: float
+    delay: float
+    by_mates: bool
+    dips: int
+
+
+@dataclass(frozen=True, eq=False)
+class _Looks:
+    """Samples in order: metres by each way of measuring them, speed, whether it dips, whether the
+    phase was lost before, its wander since the sample before (turns squared)."""
+
+    paths: dict[tuple[float, bool], Array]
+    speed: Array
+    dip: npt.NDArray[np.bool_]
+    lost: npt.NDArray[np.bool_]
+    wander: Array
+
+
+def follow_dips(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> Track | None:
+    """Evidence that the dips are tied to the wheel; ``None`` where there are too few, or too many to be dips.
+
+    `quantum`: step of the values, m/s.
+    """
+    looks = _looks(motion, stretches, quantum)
+    if looks is None:
+        return None
+    dips = np.flatnonzero(looks.dip)
+    share = dips.size / looks.dip.size
+    if not dips.size >= LEAST_DIPS or share > MOST_SHARE:
+        return None
+    frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
+    ways = list(looks.paths)
+    scores = np.vstack([_quick(looks, way, frequencies, dips, share) for way in ways])
+    best = np.argsort(-scores, axis=None)[:CANDIDATES]
+    way_of, at = np.unravel_index(best, scores.shape)
+    factors = _whole(looks, [ways[w] for w in way_of], frequencies[at], share)
+    chosen = int(np.argmax(factors.max(axis=0)))
+    delay, by_mates = ways[int(way_of[chosen])]
+    # the mean over everything looked at: what was not looked at closely counts as nothing
+    total = float(np.logaddexp.reduce(factors, axis=None)) - math.log(len(FILLED) * scores.size)
+    return Track(total, float(frequencies[at[chosen]]), delay, by_mates, int(dips.size))
+
+
+def _looks(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> _Looks | None:
+    inside = np.zeros(motion.times.size, dtype=bool)
+    first = np.zeros(motion.times.size, dtype=bool)
+    for stretch in stretches:
+        inside[stretch.start : stretch.stop] = True
+        first[stretch.start] = True
+    used = np.flatnonzero(inside & ~np.isnan(motion.deviation) & (motion.expected > FROM_SPEED))
+    if used.size < 4 * LEAST_DIPS:
+        return None
+    used = used[:MOST_SAMPLES]
+    with np.errstate(invalid="ignore"):
+        dip = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+    # cuts of long stretches lose nothing; standstill and holes lose the phase
+    gap = np.diff(motion.times[used], prepend=motion.times[used[0]])
+    slow = np.concatenate([[0], np.cumsum(motion.vehicle < 1.0)])
+    stood = slow[used] > slow[np.concatenate([used[:1], used[:-1]])]
+    lost = stood | (gap > max(1.5, 5.0 * float(np.median(gap))))
+    lost[0] = True
+    speed = motion.expected[used]
+    step = np.diff(speed, prepend=speed[0])
+    rolled = np.abs(np.diff(motion.path[used], prepend=motion.path[used[0]]))
+    # rounding of two or more corners at both ends of the step
+    rounding = 0.15 * quantum * gap / 2.0
+    wander = WANDER_PER_TURN**2 * rolled / 2.0 + (WANDER_PER_SPEED * step) ** 2 + rounding**2
+    paths = {
+        (delay, by_mates): rolled_path(motion, delay, by_mates)[used] for delay in DELAYS for by_mates in (False, True)
+    }
+    return _Looks(paths, speed, dip[used], lost, wander)
+
+
+def _widths(looks: _Looks, share: float, filled: float) -> Array:
+    """Width of the arc (turns) at each sample: an averaging window covers more of a fast turn."""
+    middle = float(np.mean(looks.speed))
+    return np.clip(share / filled * looks.speed / middle, NARROWEST, WIDEST)
+
+
+def _quick(
+    looks: _Looks, way: tuple[float, bool], frequencies: Array, dips: npt.NDArray[np.int64], share: float
+) -> Array:
+    """ln factor of each scale from the places of the dips alone."""
+    if dips.size > MOST_DIPS:
+        dips = dips[np.unique(np.linspace(0, dips.size - 1, MOST_DIPS).astype(np.int64))]
+    wander = np.cumsum(looks.wander)
+    resets = np.cumsum(looks.lost)
+    width = np.maximum(_widths(looks, share, FILLED[1]), 0.08)
+    belief: Belief = np.full((frequencies.size, GRID), 1.0 / GRID, dtype=np.float32)
+    score = np.zeros(frequencies.size)
+    places = np.arange(GRID)
+    before = -1
+    for i in dips:
+        if before >= 0 and resets[i] > resets[before]:
+            belief[:] = 1.0 / GRID
+        elif before >= 0:
+            belief = _spread(belief, float(wander[i] - wander[before]))
+        chance = ((1.0 - STRAY) / width[i] * _arc(width[i]) + STRAY).astype(np.float32)
+        shift = np.floor(np.mod(frequencies * looks.paths[way][i], 1.0) * GRID).astype(np.int64)
+        belief = belief * chance[(places - shift[:, None]) % GRID]
+        size = belief.sum(axis=1)
+        score += np.log(size)
+        belief /= size[:, None]
+        before = int(i)
+    return score
+
+
+def _whole(looks: _Looks, ways: list[tuple[float, bool]], frequencies: Array, share: float) -> Array:
+    """ln Bayes factor of each candidate from all samples, dips or not; shape (FILLED, candidates)."""
+    paths = np.vstack([looks.paths[w] for w in ways])
+    shifts = np.floor(np.mod(frequencies[:, None] * paths, 1.0) * GRID).astype(np.int64)
+    widths = [_widths(looks, share, filled) for filled in FILLED]
+    tables = [_Tables(share, float(np.mean(width))) for width in widths]
+    places = np.arange(GRID)
+    fresh = np.full((len(FILLED), frequencies.size, GRID), 1.0 / GRID)
+    belief = fresh
+    score = np.zeros((len(FILLED), frequencies.size))
+    pending = 0.0
+    for i in range(looks.dip.size):
+        if looks.lost[i]:
+            belief, pending = fresh, 0.0
+        pending += looks.wander[i]
+        if pending > LEAST_SPREAD:
+            belief, pending = _spread(belief, pending), 0.0
+        turned = (places - shifts[:, i, None]) % GRID
+        dips = bool(looks.dip[i])
+        ratio = np.stack([t.ratio(w[i], dips)[turned] for t, w in zip(tables, widths, strict=True)])
+        belief = belief * ratio
+        size = belief.sum(axis=-1)
+        score += np.log(size)
+        belief /= size[..., None]
+    return score
+
+
+LEAST_SPREAD = (0.35 / GRID) ** 2
+"""Wander below which the belief is not worth spreading yet."""
+
+
+class _Tables:
+    """Likelihood of a look by its place, over that of a dip falling anywhere; remembered by width."""
+
+    def __init__(self, share: float, width: float) -> None:
+        """`share` of all samples dips; `width`: mean width of the arc, turns."""
+        self._low = STRAY * share
+        self._high = min(0.97, (share - self._low) / width + self._low)
+        self._known: dict[tuple[int, bool], Array] = {}
+
+    def ratio(self, width: float, dips: bool) -> Array:
+        key = (round(width * 200), dips)
+        if key not in self._known:
+            chance = self._low + (self._high - self._low) * _arc(key[0] / 200)
+            anywhere = float(chance.mean())
+            self._known[key] = chance / anywhere if dips else (1.0 - chance) / (1.0 - anywhere)
+        return self._known[key]
+
+
+def _arc(width: float) -> Array:
+    """1 inside an arc round place 0, 0 outside, its edges softened over one step of the grid."""
+    off = np.abs((np.arange(GRID) / GRID + 0.5) % 1.0 - 0.5)
+    return np.clip((width / 2.0 - off) * GRID + 0.5, 0.0, 1.0)
+
+
+def _spread(belief: Belief, variance: float) -> Belief:
+    """Let the phase wander by `variance` (turns squared): a few steps of diffusion round the turn."""
+    amount = 0.5 * variance * GRID * GRID
+    if amount > GRID:
+        return np.full_like(belief, 1.0 / GRID)
+    rounds = max(1, math.ceil(amount / 0.3))
+    part = amount / rounds
+    for _ in range(rounds):
+        belief = (1.0 - 2.0 * part) * belief + part * (np.roll(belief, 1, axis=-1) + np.roll(belief, -1, axis=-1))
+    return belief
