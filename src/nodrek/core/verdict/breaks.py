@@ -27,14 +27,14 @@ TOGETHER_S = 0.5
 """Breaks closer than this are one: a contact chatters."""
 
 
-def find_breaks(exam: Examination, damaged: frozenset[Corner], gaps: Mapping[Corner, float]) -> list[Finding]:
-    """`damaged`: corners whose ring already explains short dips; only silence counts there.
+def find_breaks(exam: Examination, losing_edges: frozenset[Corner], gaps: Mapping[Corner, float]) -> list[Finding]:
+    """`losing_edges`: corners whose ring already explains short dips; only silence counts there.
 
     `gaps`: how surely a corner is silent because it sleeps.
     """
     found = []
     for corner, dropouts in exam.dropouts.items():
-        deep = _breaks(exam, corner, dropouts, corner in damaged)
+        deep = _breaks(exam, corner, dropouts, corner in losing_edges)
         count = int(deep.size)
         if not count:
             continue

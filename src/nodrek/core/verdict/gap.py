@@ -15,6 +15,7 @@ WORTH_SAYING = 0.9
 """m/s by which a corner wakes later than its mates before it is worth a word: sound coil
 sensors of one vehicle differ by less (common practice, no published source)."""
 EVEN_CHANGES = 1.6
+SECONDS_PER_CHANGE = 1.5
 EVEN_SCATTER = 0.22
 EVEN_UNEXPLAINED = 0.35
 
@@ -29,7 +30,8 @@ def gap_confidence(exam: Examination, corner: Corner) -> float:
     slowest = 1.0 / max(exam.log.channels[corner].rate, 0.1)
     blur = math.hypot(0.25, 0.6 * slowest / math.sqrt(changes))
     size = passes(late, WORTH_SAYING, blur)
-    seen = ratio_odds(changes, EVEN_CHANGES, 2.0)
+    # one change alone may be anything; seconds of silence while the mates read are not
+    seen = ratio_odds(changes + own.silent_below / SECONDS_PER_CHANGE, EVEN_CHANGES, 2.0)
     same = 1.0 / (1.0 + (own.scatter / EVEN_SCATTER) ** 3)
     return 0.99 * size * seen * same * _explained(own)
 

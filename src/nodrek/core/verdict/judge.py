@@ -66,12 +66,11 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
     """Findings, strongest first; what one fault explains is not reported as another."""
     damage = find_ring_damage(exam)
     sure = [f for f in damage if f.confidence >= FAULTY_FROM]
-    damaged = frozenset(c for f in sure for c in f.corners)
     gaps = find_gaps(exam)
-    breaks = find_breaks(exam, damaged, by_corner(gaps))
     noise = find_noise(exam, by_corner(damage))
-    # edges that are lost, for whatever reason, are missing in the ratio as well
-    losing = by_corner([*damage, *noise, *breaks])
+    sure += [f for f in noise if f.confidence >= FAULTY_FROM]
+    losing_edges = frozenset(c for f in sure for c in f.corners)
+    breaks = find_breaks(exam, losing_edges, by_corner(gaps))
     everything: list[Finding] = [
         *find_crossed(exam),
         *find_dead(exam, by_corner(gaps)),
@@ -81,7 +80,7 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
         *find_runout(exam),
         *breaks,
         *noise,
-        *find_tyre(exam, losing),
+        *find_tyre(exam, by_corner([*damage, *breaks]), by_corner(noise)),
         *find_all_four(exam),
     ]
     everything = [f for f in everything if f.confidence >= REPORT_FROM]

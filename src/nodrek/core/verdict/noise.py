@@ -22,8 +22,8 @@ SILENT = -1.4
 """ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
 SPREAD_CLIP = 12.0
 PARTS = 12
-EVEN_SHARE = 0.012
-EVEN_RATIO = 1.8
+EVEN_SHARE = 0.007
+EVEN_RATIO = 1.5
 EVEN_STEADY = 0.6
 """Share of dipping samples, of spread over the mates', and of parts of the log that dip,
 at which noise and no noise are equally likely."""
@@ -70,7 +70,7 @@ def noisiness(exam: Examination, corner: Corner) -> Noisiness:
 def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
     """Raw probability; `locked`: how sure it is that the dips are tied to the wheel's turn."""
     seen = noisiness(exam, corner)
-    even = max(EVEN_SHARE, 5.0 * seen.mates_share)
+    even = max(EVEN_SHARE, 4.0 * seen.mates_share)
     often = ratio_odds(seen.share, even, 2.0)
     loud = ratio_odds(max(seen.spread - 1.0, 0.0), EVEN_RATIO - 1.0, 2.0)
     steady = ratio_odds(seen.steady, EVEN_STEADY, 5.0)

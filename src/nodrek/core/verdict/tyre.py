@@ -10,7 +10,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.odds import passes
+from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
 
 WORTH_SAYING = 0.0040
 """Relative difference of one tyre that sound sets stay under (common practice: equal tyres,
@@ -36,11 +36,12 @@ class _Pattern:
     misfit: float
 
 
-def find_tyre(exam: Examination, damage: Mapping[Corner, float]) -> list[Finding]:
+def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[Corner, float]) -> list[Finding]:
     """`damage`: confidence by corner that edges are lost there (ring, encoder, wire).
 
     A lost edge lowers the ratio by its share of the ring, a crack that squeezes the other
-    teeth together may raise it; a ratio within that is no second fault.
+    teeth together may raise it; a ratio within that is no second fault. `noise`: the same for
+    corners that lose edges all the time: no ratio means anything there.
     """
     pattern = _best_pattern(exam)
     if pattern is None:
@@ -51,7 +52,8 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float]) -> list[Finding
     confidence *= _is_measured(pattern.size, pattern.sigma)
     if abs(pattern.size) < LARGEST_BY_DAMAGE:
         confidence *= 1.0 - max((damage.get(c, 0.0) for c in pattern.corners), default=0.0)
-    if confidence < 0.05:
+    confidence *= 1.0 - max(noise.values(), default=0.0)
+    if confidence < WORTH_WEIGHING:
         return []
     change = 100.0 * math.expm1(pattern.size)
     who = pattern.corners[0].words + " wheel" if not axle else "front wheels"
@@ -89,7 +91,7 @@ def find_all_four(exam: Examination) -> list[Finding]:
         return []
     confidence = 0.98 * passes(abs(overall.log_ratio), ALL_WORTH_SAYING, math.hypot(overall.sigma, ALL_SPREAD))
     confidence *= _is_measured(overall.log_ratio, overall.sigma)
-    if confidence < 0.05:
+    if confidence < WORTH_WEIGHING:
         return []
     change = 100.0 * math.expm1(overall.log_ratio)
     low, high = overall.interval
