@@ -73,8 +73,8 @@ def damage_ring(ring: Ring, fault: SimulatedFault, rng: np.random.Generator) -> 
         return replace(ring, eccentricity=fault.size)
     if fault.cause is Cause.LIFTED_RING:
         # further from the sensor on one side, and out of centre with it
-        arc = WeakArc(float(rng.random()), fault.size, float(rng.uniform(0.25, 0.5)))
-        return replace(ring, weak=(*ring.weak, arc), eccentricity=float(rng.uniform(0.002, 0.008)))
+        arc = WeakArc(float(rng.random()), fault.size, float(rng.uniform(0.15, 0.45)))
+        return replace(ring, weak=(*ring.weak, arc), eccentricity=float(rng.uniform(0.001, 0.006)))
     if fault.cause is Cause.WRONG_COUNT:
         return replace(ring, teeth=ring.teeth + fault.count)
     return ring
@@ -84,6 +84,9 @@ def change_sensor(sensor: Sensor, fault: SimulatedFault, teeth: int, circumferen
     """The sensor as it works with this fault in front of it."""
     if fault.cause is Cause.WIDE_GAP:
         return CoilSensor(wake_rate=fault.size * teeth / circumference)
+    if fault.cause is Cause.LIFTED_RING:
+        # pressed rings, which rust lifts, are read by coils
+        return sensor if isinstance(sensor, CoilSensor) else CoilSensor(wake_rate=1.2 * teeth / circumference)
     if fault.cause is Cause.DIRTY_ENCODER:
         return LosingSensor(sensor, fault.size)
     return sensor

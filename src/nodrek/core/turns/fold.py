@@ -163,3 +163,40 @@ def find_arcs(ring: RingFold) -> tuple[LowArc, ...]:
         arcs.append(LowArc((centre / PROFILE_BINS) % 1.0, (hi - lo) / PROFILE_BINS, area, float(weight.max())))
     arcs.sort(key=lambda arc: -arc.area)
     return tuple(arc for arc in arcs if arc.area > 0.25 * arcs[0].area)
+
+
+@dataclass(frozen=True)
+class Healing:
+    """Part of a turn that goes unreported at an arc, slow and fast, each with its 1 sigma."""
+
+    slow: float
+    slow_sigma: float
+    fast: float
+    fast_sigma: float
+
+
+SLOW_UP_TO, FAST_FROM, FAST_UP_TO = 6.0, 7.5, 15.0
+"""m/s: below, coils see weak teeth no more; above, they see all but lost ones; still faster,
+averaging covers whole turns and hides both."""
+LEAST_INSIDE = 12
+ARC_MARGIN = 0.03
+
+
+def healing(motion: CornerMotion, ring: RingFold, arc: LowArc) -> Healing | None:
+    """What a low arc costs at low and at higher speed; ``None`` where the log holds too little of either.
+
+    A lost tooth costs the same at any speed, a weak arc nothing once the wheel is fast.
+    """
+    used = ~np.isnan(ring.turns) & ~np.isnan(motion.deviation)
+    off = np.abs(np.mod(ring.turns - arc.centre + 0.5, 1.0) - 0.5)
+    half = min(0.5 * arc.width + ARC_MARGIN, 0.45)
+    out = []
+    for low, high in ((0.0, SLOW_UP_TO), (FAST_FROM, FAST_UP_TO)):
+        part = used & (motion.expected > low) & (motion.expected <= high)
+        inside, outside = part & (off < half), part & (off >= half)
+        if inside.sum() < LEAST_INSIDE or outside.sum() < LEAST_INSIDE:
+            return None
+        values = np.expm1(np.clip(motion.deviation[inside], -3.0, 0.5))
+        level = float(np.median(np.expm1(motion.deviation[outside])))
+        out += [2 * half * (level - float(values.mean())), 2 * half * float(values.std() / np.sqrt(values.size))]
+    return Healing(*out)

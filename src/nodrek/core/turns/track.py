@@ -65,13 +65,16 @@ class Track:
 @dataclass(frozen=True, eq=False)
 class _Looks:
     """Samples in order: metres by each way of measuring them, speed, whether it dips, whether the
-    phase was lost before, its wander since the sample before (turns squared)."""
+    phase was lost before, its wander since the sample before (turns squared); deviation, limited, and
+    its noise, relative."""
 
     paths: dict[tuple[float, bool], Array]
     speed: Array
     dip: npt.NDArray[np.bool_]
     lost: npt.NDArray[np.bool_]
     wander: Array
+    value: Array
+    noise: Array
 
 
 def follow_dips(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> Track | None:
@@ -126,7 +129,8 @@ def _looks(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> _L
     paths = {
         (delay, by_mates): rolled_path(motion, delay, by_mates)[used] for delay in DELAYS for by_mates in (False, True)
     }
-    return _Looks(paths, speed, dip[used], lost, wander)
+    value = np.clip(motion.score[used], -CLIP, CLIP)
+    return _Looks(paths, speed, dip[used], lost, wander, value, motion.noise[used])
 
 
 def _widths(looks: _Looks, share: float, filled: float) -> Array:
@@ -228,3 +232,57 @@ def _spread(belief: Belief, variance: float) -> Belief:
     for _ in range(rounds):
         belief = (1.0 - 2.0 * part) * belief + part * (np.roll(belief, 1, axis=-1) + np.roll(belief, -1, axis=-1))
     return belief
+
+
+SWINGS = (0.003, 0.008, 0.018)
+"""Amplitudes of a once-a-turn swing that are tried."""
+SWING_STEP = 0.004
+CLIP = 4.0
+PIECE_M = 14.0
+"""Metres over which the phase is taken to stand still: some seven turns."""
+
+
+def follow_swing(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> Track | None:
+    """Evidence of a smooth once-a-turn swing, the phase followed from piece to piece; ``None`` for too little log.
+
+    Deviations in units of their noise, limited so that a jolt weighs no more than a few. With
+    amplitude a, a piece of samples w at angles θ has the log-likelihood Σ a·w·cos − ½Σ a²cos².
+    """
+    looks = _looks(motion, stretches, quantum)
+    if looks is None:
+        return None
+    frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
+    ways = [(DELAYS[0], False), (DELAYS[0], True)]
+    starts, lost = _pieces(looks, looks.paths[ways[0]])
+    waves = np.exp(2j * np.pi * (np.arange(GRID) + 0.5) / GRID)
+    weight = looks.value / looks.noise
+    terms = [weight * np.exp(-2j * np.pi * np.mod(frequencies[:, None] * looks.paths[w], 1.0)) for w in ways]
+    sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
+    energy = np.add.reduceat(0.5 / looks.noise**2, starts)
+    wander = np.add.reduceat(looks.wander, starts)
+    size = np.array(SWINGS)[:, None, None]
+    fresh: Belief = np.full((len(SWINGS), sums.shape[0], GRID), 1.0 / GRID)
+    belief = fresh
+    score = np.zeros((len(SWINGS), sums.shape[0]))
+    for k in range(starts.size):
+        belief = fresh if lost[k] else _spread(belief, float(wander[k]))
+        gain = size * np.real(sums[:, k, None] * waves) - 0.5 * size * size * energy[k]
+        top = gain.max(axis=-1, keepdims=True)
+        belief = belief * np.exp(gain - top)
+        total = np.maximum(belief.sum(axis=-1), 1e-300)
+        score += np.log(total) + top[..., 0]
+        belief = belief / total[..., None]
+    chosen = int(np.argmax(score.max(axis=0)))
+    delay, by_mates = ways[chosen // frequencies.size]
+    factor = float(np.logaddexp.reduce(score, axis=None)) - math.log(score.size)
+    return Track(factor, float(frequencies[chosen % frequencies.size]), delay, by_mates, 0)
+
+
+def _pieces(looks: _Looks, path: Array) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
+    """First sample of each piece, and whether the phase was lost before it."""
+    since = path - path[np.maximum.accumulate(np.where(looks.lost, np.arange(path.size), 0))]
+    number = np.floor(since / PIECE_M)
+    begins = looks.lost | (np.diff(number, prepend=number[0]) != 0)
+    begins[0] = True
+    starts = np.flatnonzero(begins)
+    return starts, looks.lost[starts]

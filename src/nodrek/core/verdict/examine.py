@@ -18,7 +18,7 @@ from nodrek.core.motion.usable import MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold
 from nodrek.core.turns.search import Scale, Stretch, find_scale, find_stretches
-from nodrek.core.turns.track import Track, follow_dips
+from nodrek.core.turns.track import Track, follow_dips, follow_swing
 from nodrek.errors import NeverMoves
 
 Progress = Callable[[float, str], None]
@@ -44,7 +44,8 @@ class RingEvidence:
     fold: RingFold | None
     arcs: tuple[LowArc, ...]
     track: Track | None = None
-    """Only in slow logs with dips."""
+    swing: Track | None = None
+    """Only in slow logs: single dips followed round the turn, and a smooth swing."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -135,30 +136,42 @@ def _look_at_rings(
         motion = motions[corner]
         mine = stretches[id(motion.times)]
         scale = find_scale(motion, mine)
-        track = None
+        track = swing = None
         if scale is not None and channels[corner].rate <= SLOW_LOG_HZ:
             track = follow_dips(motion, mine, channels[corner].quantum)
-            if track is not None and -track.log_factor < scale.log_p:
-                scale = replace(
-                    scale, frequency=track.frequency, delay=track.delay, by_mates=track.by_mates,
-                    log_bound=-track.log_factor,
-                )  # fmt: skip
+            swing = follow_swing(motion, mine, channels[corner].quantum)
+            scale = _better(_better(scale, swing), track)
         done += 1
-        return _folded(motion, mine, scale, track)
+        return _folded(motion, mine, scale, track, swing)
 
     # the transforms run outside the interpreter's lock, so two corners at a time pay
     with ThreadPoolExecutor(max_workers=2) as pool:
         return dict(zip(corners, pool.map(look, corners), strict=True))
 
 
-def _folded(motion: CornerMotion, stretches: list[Stretch], scale: Scale | None, track: Track | None) -> RingEvidence:
+def _better(scale: Scale, track: Track | None) -> Scale:
+    """The scale of `track` where following a slow log's samples proves more than its spectrum."""
+    if track is None or -track.log_factor >= scale.log_p:
+        return scale
+    return replace(
+        scale, frequency=track.frequency, delay=track.delay, by_mates=track.by_mates, log_bound=-track.log_factor
+    )
+
+
+def _folded(
+    motion: CornerMotion,
+    stretches: list[Stretch],
+    scale: Scale | None,
+    track: Track | None,
+    swing: Track | None,
+) -> RingEvidence:
     folded = fold(motion, stretches, scale) if scale is not None else None
-    return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else (), track)
+    return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else (), track, swing)
 
 
 def _fold_again(motion: CornerMotion, ring: RingEvidence) -> RingEvidence:
     """The same scale with cleaner deviations: what was only a mate's swing is gone now."""
-    return _folded(motion, ring.stretches, ring.scale, ring.track)
+    return _folded(motion, ring.stretches, ring.scale, ring.track, ring.swing)
 
 
 def _loudest_ring(rings: Mapping[Corner, RingEvidence]) -> Corner | None:

@@ -11,8 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.turns.fold import explained_deviation
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import WORTH_WEIGHING, ratio_odds
+from nodrek.core.verdict.ring import LOCKED_LOG_P
 
 FROM_SPEED = 4.0
 """m/s; below, single edges are coarse in any sound log."""
@@ -110,10 +112,19 @@ def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, fl
     noise = motion.noise * _fairness(exam, corner)
     with np.errstate(invalid="ignore"):
         moving = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
-        score = motion.deviation / noise
-        dips = (score < DIP_SCORE) & (motion.deviation < LEAST_DEPTH)
+        rest = motion.deviation - _tied_to_the_turn(exam, corner)
+        score = rest / noise
+        dips = (score < DIP_SCORE) & (rest < LEAST_DEPTH)
     clipped = np.clip(score[moving], -SPREAD_CLIP, SPREAD_CLIP)
     return dips, moving, float(np.sqrt(np.mean(clipped**2))) if clipped.size else 1.0
+
+
+def _tied_to_the_turn(exam: Examination, corner: Corner) -> np.ndarray | float:
+    """What a pattern of the ring explains: that is no noise."""
+    ring = exam.rings[corner]
+    if ring.fold is None or ring.scale is None or ring.scale.log_p > LOCKED_LOG_P:
+        return 0.0
+    return explained_deviation(ring.fold)
 
 
 def _fairness(exam: Examination, corner: Corner) -> float:

@@ -12,7 +12,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
-from nodrek.core.turns.fold import RingFold
+from nodrek.core.turns.fold import RingFold, healing
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
 
@@ -29,9 +29,11 @@ EVEN_RUNOUT = 0.0019
 EVEN_OVERTONES = 0.33
 EVEN_SHORTFALL = 0.006
 """ln ratio by which a ring that lost an edge may read low (one edge of 100 is 0.01)."""
-LEAK = 0.15
+LEAK = 0.3
 """Share of the loudest ring's pattern that may be left in its mates' reference."""
 LEAST_DIPS = 8
+HEALED = 0.62
+"""Share of the loss at low speed that is gone at higher speed, from which an arc counts as weak."""
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 """Noise units and ln deviation from which a single sample counts as a dip."""
 LARGEST_RUNOUT = 0.028
@@ -82,15 +84,19 @@ def find_runout(exam: Examination) -> list[Finding]:
     loudest = {c: float(r.fold.harmonics[:4].max()) for c, r in exam.rings.items() if r.fold is not None}
     for corner, ring in exam.rings.items():
         folded = ring.fold
-        if folded is None or ring.scale is None or ring.scale.log_p > LOCKED_LOG_P:
+        if folded is None or ring.scale is None:
             continue
         swing = float(folded.harmonics[0])
         leak = LEAK * max((size for c, size in loudest.items() if c is not corner), default=0.0)
-        confidence = (
-            0.98
-            * ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.null, leak), 8.0)
-            * (1.0 - damage_confidence(exam, corner))
-        )
+        by_size = 0.0
+        if ring.scale.log_p <= LOCKED_LOG_P:
+            by_size = ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.null, leak), 8.0)
+        if ring.swing is not None:
+            seen = passes(ring.swing.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD)
+            by_size = max(by_size, seen * ratio_odds(swing, max(EVEN_RUNOUT, leak), 8.0))
+        lost = damage_confidence(exam, corner)
+        weak_arc = lost_edges(exam, corner) - lost
+        confidence = 0.98 * max(by_size * (1.0 - lost), weak_arc)
         if confidence < WORTH_WEIGHING:
             continue
         found.append(
@@ -142,11 +148,31 @@ def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
 def damage_confidence(exam: Examination, corner: Corner) -> float:
     """Raw probability of lost teeth: by the size of what repeats, or by single dips that know the angle."""
     ring = exam.rings.get(corner)
+    if ring is None:
+        return 0.0
+    return lost_edges(exam, corner) * (1.0 - _heals(exam, corner, ring))
+
+
+def lost_edges(exam: Examination, corner: Corner) -> float:
+    """Raw probability that edges are lost at one place of the turn, for ever or only while it is slow."""
+    ring = exam.rings.get(corner)
     if ring is None or ring.fold is None or ring.scale is None:
         return 0.0
     by_size = _by_size(exam, corner, ring, ring.fold) if ring.scale.log_p <= LOCKED_LOG_P else 0.0
     by_dips = 0.99 * passes(ring.track.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD) if ring.track else 0.0
     return max(by_size, by_dips)
+
+
+def _heals(exam: Examination, corner: Corner, ring: RingEvidence) -> float:
+    """Probability that what is lost at an arc comes back with speed: a weak arc, no lost tooth."""
+    if ring.fold is None or not ring.arcs:
+        return 0.0
+    seen = healing(exam.motions[corner], ring.fold, ring.arcs[0])
+    if seen is None or seen.slow < 2.0 * seen.slow_sigma:
+        return 0.0
+    left = seen.fast / seen.slow
+    sigma = math.hypot(seen.fast_sigma, left * seen.slow_sigma) / seen.slow
+    return passes(1.0 - left, HEALED, math.hypot(sigma, 0.12))
 
 
 def _by_size(exam: Examination, corner: Corner, ring: RingEvidence, folded: RingFold) -> float:
