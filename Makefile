@@ -28,6 +28,10 @@ bench: $(STAMP)
 	$(BIN)/python -m benchmarks.reading
 	$(BIN)/python -m benchmarks.accuracy
 
+# New probabilities from simulated drives; half an hour on two cores.
+train: $(STAMP)
+	$(BIN)/python -m tools.train
+
 screenshots: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tools.screenshots docs/screenshots
 

@@ -17,27 +17,16 @@ import numpy as np
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Finding, Vehicle
+from nodrek.core.verdict.calibrate import Calibration
 from nodrek.core.verdict.judge import analyze_log
+from nodrek.io.knowledge import calibration_weights
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
+from nodrek.simulate.truth import corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario
 
 FIRST_SEED = 50_000
-FAULT_OF = {
-    Cause.MISSING_TEETH: "ring_damage",
-    Cause.CRACKED_RING: "ring_damage",
-    Cause.ECCENTRIC_RING: "ring_runout",
-    Cause.WHEEL_SIZE: "tyre_size",
-    Cause.DEAD: "no_signal",
-    Cause.FROZEN: "frozen",
-    Cause.BROKEN_LEAD: "intermittent",
-    Cause.WIDE_GAP: "air_gap",
-    Cause.DIRTY_ENCODER: "encoder_noise",
-    Cause.LIFTED_RING: "ring_runout",
-    Cause.WRONG_COUNT: "ring_count",
-    Cause.CROSSED: "crossed",
-}
 
 
 @dataclass(frozen=True)
@@ -64,14 +53,12 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
     scenario = draw_scenario(seed, faults, **settings)
     log = map_corners(simulate(scenario))
     began = time.process_time()
-    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None)
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, Calibration(calibration_weights()))
     seconds = time.process_time() - began
-    truth = {(FAULT_OF[f.cause], _corners_of(f)) for f in faults}
     found = {_key(f): f.confidence for f in analysis.findings}
-    truth |= {key for key in found if any(_same(key, f) for f in faults)}
-    truth = {key for key in truth if key in found} or truth
+    truth = {key for key in found if any(is_right(*key, f) for f in faults)}
     sure = {key for key, confidence in found.items() if confidence >= 0.5}
-    bad = {c for f in faults for c in _corners_of(f)}
+    bad = {c for f in faults for c in corners_of(f)}
     named = {c for _, corners in sure for c in corners}
     true_log = {c: -np.log(scenario.car.tyre(c).factor) for c in Corner}
     for fault in faults:
@@ -85,10 +72,10 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
             errors.append(abs(result.ratio - truth_here))
             covered.append(bool(result.ratio_low <= truth_here <= result.ratio_high))
     return Trial(
-        exact=bool(truth) and truth <= sure,
+        exact=bool(faults) and bool(truth & sure),
         corner=bool(bad) and bad <= named,
-        extra=bool(sure - truth) and bool(truth),
-        alarm=not truth and bool(sure),
+        extra=bool(sure - truth) and bool(faults),
+        alarm=not faults and bool(sure),
         confidences=tuple((p, key in truth) for key, p in found.items()),
         ratio_errors=tuple(errors),
         covered=tuple(covered),
@@ -99,21 +86,6 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
 
 def _key(finding: Finding) -> tuple[str, tuple[Corner, ...]]:
     return finding.fault.value, finding.corners
-
-
-def _corners_of(fault: SimulatedFault) -> tuple[Corner, ...]:
-    """A pair of crossed leads has one name whichever axle is meant: the other is its mirror image."""
-    if fault.cause is Cause.CROSSED:
-        return tuple(c for c in Corner if c in (fault.corner, fault.corner.mate))
-    return (fault.corner,)
-
-
-def _same(key: tuple[str, tuple[Corner, ...]], fault: SimulatedFault) -> bool:
-    """What no log can tell apart counts as right: mirror images, a few per cent of tyre or teeth."""
-    kind, corners = key
-    if fault.cause is Cause.CROSSED:
-        return kind == "crossed" and len(corners) == 2 and corners[0].mate is corners[1]
-    return fault.cause is Cause.WRONG_COUNT and corners == (fault.corner,) and kind in ("tyre_size", "ring_count")
 
 
 def run(name: str, cause: Cause | None, trials: int, pool: ProcessPoolExecutor, **settings: Any) -> list[Trial]:

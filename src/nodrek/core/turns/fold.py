@@ -189,9 +189,10 @@ def healing(motion: CornerMotion, ring: RingFold, arc: LowArc) -> Healing | None
     """
     used = ~np.isnan(ring.turns) & ~np.isnan(motion.deviation)
     off = np.abs(np.mod(ring.turns - arc.centre + 0.5, 1.0) - 0.5)
-    half = min(0.5 * arc.width + ARC_MARGIN, 0.45)
     out = []
-    for low, high in ((0.0, SLOW_UP_TO), (FAST_FROM, FAST_UP_TO)):
+    # averaging drags a dip out along the turn, the further the faster
+    for low, high, margin in ((0.0, SLOW_UP_TO, ARC_MARGIN), (FAST_FROM, FAST_UP_TO, 4 * ARC_MARGIN)):
+        half = min(0.5 * arc.width + margin, 0.42)
         part = used & (motion.expected > low) & (motion.expected <= high)
         inside, outside = part & (off < half), part & (off >= half)
         if inside.sum() < LEAST_INSIDE or outside.sum() < LEAST_INSIDE:

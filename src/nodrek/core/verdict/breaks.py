@@ -10,6 +10,7 @@ from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.motion.events import Dropouts
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import ratio_odds
+from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
 
 DEEP = -0.25
 DEEPEST_NEEDED = -0.7
@@ -45,24 +46,37 @@ def find_breaks(exam: Examination, losing_edges: frozenset[Corner], gaps: Mappin
         confidence = 0.985 * ratio_odds(weight, 1.6, 2.5) * (1.0 - gaps.get(corner, 0.0))
         longest = float(dropouts.seconds[deep].max())
         times = exam.motions[corner].times[dropouts.start[deep]]
+        trigger = find_trigger(exam, corner, times)
         found.append(
             Finding(
                 Fault.INTERMITTENT,
                 (corner,),
                 confidence,
                 f"The {corner.words} signal breaks {times_words(count)} in {minutes:.1f} minutes of driving, "
-                f"up to {longest:.2f} s long and at no fixed place of the turn: "
+                f"up to {longest:.2f} s long and at no fixed place of the turn{_when(trigger)}: "
                 "look at lead, connector and the sensor's seat before the ring.",
                 {
                     "breaks": count,
                     "silent": silent,
                     "longest_s": round(longest, 3),
-                    "trigger": "none",
+                    "trigger": trigger.kind.value,
+                    "way": trigger.way,
                     "times_s": [round(float(t), 2) for t in times[:50]],
                 },
             )
         )
     return found
+
+
+def _when(trigger: Trigger) -> str:
+    """Words for what sets the breaks off."""
+    if trigger.kind is TriggerKind.BUMPS:
+        return ", mostly where the road jolts"
+    if trigger.kind is TriggerKind.BENDS:
+        return f", mostly in bends to the {trigger.way}"
+    if trigger.kind is TriggerKind.SPEED:
+        return f", mostly when {trigger.way}"
+    return ""
 
 
 def _limit(exam: Examination, corner: Corner) -> float:

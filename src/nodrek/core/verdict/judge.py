@@ -18,6 +18,7 @@ from nodrek.core.model import (
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN
 from nodrek.core.verdict.breaks import find_breaks
+from nodrek.core.verdict.calibrate import Calibration, calibrated
 from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
@@ -34,14 +35,19 @@ WORTH_TRUSTING = 0.8
 """A clean result is called healthy where every corner could have shown a fault this surely."""
 
 
-def analyze_log(log: WheelLog, vehicle: Vehicle, progress: Progress) -> tuple[Analysis, Examination]:
-    """The whole answer, and the evidence it stands on."""
+def analyze_log(
+    log: WheelLog, vehicle: Vehicle, progress: Progress, calibration: Calibration | None = None
+) -> tuple[Analysis, Examination]:
+    """The whole answer, and the evidence it stands on.
+
+    Without a `calibration` confidences stay as the single finders give them.
+    """
     if is_spin(log):
         return _spin(log, vehicle)
     log = with_lags(log)
     exam = examine(log, vehicle, progress)
     progress(0.85, "Weighing the findings")
-    findings = weigh(exam)
+    findings = weigh(exam, calibration)
     corners = {}
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
@@ -62,8 +68,16 @@ def _spin(log: WheelLog, vehicle: Vehicle) -> tuple[Analysis, Examination]:
     return Analysis(verdict, findings, corners, tuple(log.warnings), Scene.SPIN, spins), exam
 
 
-def weigh(exam: Examination) -> tuple[Finding, ...]:
-    """Findings, strongest first; what one fault explains is not reported as another."""
+def weigh(exam: Examination, calibration: Calibration | None = None) -> tuple[Finding, ...]:
+    """Findings worth a report, strongest first."""
+    everything = raw_findings(exam)
+    if calibration is not None:
+        everything = calibrated(everything, exam, calibration)
+    return tuple(sorted((f for f in everything if f.confidence >= REPORT_FROM), key=lambda f: -f.confidence))
+
+
+def raw_findings(exam: Examination) -> list[Finding]:
+    """Everything any finder says; what one fault explains is not said of another."""
     damage = find_ring_damage(exam)
     sure = [f for f in damage if f.confidence >= FAULTY_FROM]
     gaps = find_gaps(exam)
@@ -71,7 +85,7 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
     sure += [f for f in noise if f.confidence >= FAULTY_FROM]
     losing_edges = frozenset(c for f in sure for c in f.corners)
     breaks = find_breaks(exam, losing_edges, by_corner(gaps))
-    everything: list[Finding] = [
+    return [
         *find_crossed(exam),
         *find_dead(exam, by_corner(gaps)),
         *gaps,
@@ -83,8 +97,6 @@ def weigh(exam: Examination) -> tuple[Finding, ...]:
         *find_tyre(exam, by_corner([*damage, *breaks]), by_corner(noise)),
         *find_all_four(exam),
     ]
-    everything = [f for f in everything if f.confidence >= REPORT_FROM]
-    return tuple(sorted(everything, key=lambda f: -f.confidence))
 
 
 def by_corner(findings: list[Finding]) -> dict[Corner, float]:

@@ -1,0 +1,122 @@
+"""From raw confidences to probabilities that can be trusted.
+
+Each file of this package turns evidence into a raw confidence by physics and plain
+formulas. How often such a confidence is right, beside what else the log shows, is learnt
+from simulated drives: one logistic regression per kind of fault (Platt 1999, "Probabilistic
+outputs for support vector machines"; from memory) on a handful of features with a meaning.
+The weights are data (`nodrek/knowledge/calibration.json`), made by `make train`.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from nodrek.core.model import Array, Fault, Finding
+from nodrek.core.verdict.examine import Examination
+
+FEATURES = (
+    "one",
+    "raw",  # logit of the raw confidence
+    "strong",  # the part of it above 0.9
+    "slow",  # decades by which the log is slower than 50 samples a second
+    "raw_slow",
+    "rival_here",  # strongest other kind at these corners, logit
+    "rival_over",  # by how much it is stronger
+    "same_elsewhere",  # same kind at other corners
+    "loud_elsewhere",  # any kind at other corners
+    "short",  # decades by which the driving is shorter than three minutes
+    "coarse",  # step of the values, decades over 0.05 km/h
+    "proof",  # evidence of the kind itself, see `_proof`
+    "proof_slow",
+)
+FASTEST_HZ = 50.0
+NOTHING = -4.6
+"""Logit of a confidence of 0.01: not mentioned."""
+HIGHEST, LOWEST = 0.995, 0.001
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """``weights``: one number for each of `FEATURES`, by kind of fault; kinds without stay raw."""
+
+    weights: Mapping[Fault, tuple[float, ...]]
+
+
+def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> list[Finding]:
+    """The findings with probabilities in place of raw confidences; same order."""
+    out = []
+    for finding in findings:
+        weights = calibration.weights.get(finding.fault)
+        if weights is None:
+            out.append(finding)
+            continue
+        score = float(np.dot(weights, features(finding, findings, exam)))
+        probability = 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
+        out.append(replace(finding, confidence=max(LOWEST, min(HIGHEST, probability))))
+    return out
+
+
+def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -> Array:
+    """What the probability of one finding is worked out from; shape (len(FEATURES),)."""
+    corners = set(finding.corners)
+    raw = _logit(finding.confidence)
+    here = [_logit(f.confidence) for f in findings if f.fault is not finding.fault and corners & set(f.corners)]
+    same = [_logit(f.confidence) for f in findings if f.fault is finding.fault and not corners & set(f.corners)]
+    loud = [_logit(f.confidence) for f in findings if not corners & set(f.corners)]
+    channels = [exam.log.channels[c] for c in exam.log.corners]
+    rate = float(np.median([c.rate for c in channels]))
+    slow = min(1.5, max(0.0, math.log10(FASTEST_HZ / max(rate, 0.5))))
+    rival = max(here, default=NOTHING)
+    minutes = max(exam.usable.moving / 60.0, 0.05)
+    quantum = float(np.median([c.quantum for c in channels])) * 3.6
+    proof = _proof(finding, exam)
+    return np.array(
+        [
+            1.0,
+            raw,
+            max(0.0, raw - 2.2),
+            slow,
+            raw * slow,
+            rival,
+            max(0.0, rival - raw),
+            max(same, default=NOTHING),
+            max(loud, default=NOTHING),
+            max(-1.0, min(1.5, math.log10(3.0 / minutes))),
+            max(-1.0, min(1.5, math.log10(max(quantum, 0.005) / 0.05))),
+            proof,
+            proof * slow,
+        ]
+    )
+
+
+def _proof(finding: Finding, exam: Examination) -> float:
+    """One number that says how plain the evidence is, about 0 where it is poor and 1 to 3 where it is plain."""
+    corner, said = finding.corners[0], finding.evidence
+    ring = exam.rings.get(corner)
+    match finding.fault:
+        case Fault.RING_DAMAGE | Fault.RING_RUNOUT:
+            if ring is None or ring.scale is None:
+                return 0.0
+            return min(3.0, math.log10(1.0 - ring.scale.log_p))
+        case Fault.ENCODER_NOISE:
+            mates = max(float(said["mates_dipping_percent"]), 0.2)
+            return min(3.0, math.log10(1.0 + float(said["dipping_percent"]) / mates))
+        case Fault.INTERMITTENT:
+            return min(3.0, math.log10(1.0 + float(said["silent"])))
+        case Fault.AIR_GAP:
+            return min(3.0, math.log10(1.0 + float(said["pull_aways"]) + float(said["stops"])))
+        case Fault.TYRE_SIZE | Fault.RING_COUNT:
+            width = float(said["difference_high_percent"]) - float(said["difference_low_percent"])
+            return min(3.0, math.log10(1.0 + 4.0 * abs(float(said["difference_percent"])) / max(width, 1e-3)))
+        case Fault.NO_SIGNAL | Fault.FROZEN:
+            return min(3.0, math.log10(1.0 + float(said["seconds"])))
+    return 0.0
+
+
+def _logit(p: float) -> float:
+    p = max(0.01, min(0.999, p))
+    return math.log(p / (1.0 - p))

@@ -1,0 +1,119 @@
+"""What sets a signal's breaks off: bumps, bends to one side, speed, or nothing that can be told.
+
+For each candidate the share of breaks that happen beside it is weighed against the share of
+all driving that does: the likelihood ratio of two binomial laws. Common practice names the
+part: bumps shake connectors and loose sensors, bends pull at a lead, speed shakes both.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array, Corner
+from nodrek.core.motion.blocks import slow_part
+from nodrek.core.verdict.examine import Examination
+
+LEAST_BREAKS = 4
+SURE_NATS = 3.0
+LEAST_SHARE = 0.6
+JOLT_SCORE = 4.5
+JOLT_REACH_S = 0.6
+"""Seconds round a jolt of another wheel: the axles meet a bump one after the other."""
+LATERAL = 0.6
+"""m/s² from which a bend pulls at anything."""
+BEND_S = 0.5
+FROM_SPEED = 3.0
+TRACK = 1.5
+
+
+class TriggerKind(StrEnum):
+    BUMPS = "bumps"
+    BENDS = "bends"
+    SPEED = "speed"
+    NONE = "none"
+
+
+@dataclass(frozen=True)
+class Trigger:
+    """``kind`` and, in words, which way (``left``, ``right``, ``fast``, ``slow``; empty where it has none)."""
+
+    kind: TriggerKind
+    way: str = ""
+
+
+NOTHING = Trigger(TriggerKind.NONE)
+
+
+def find_trigger(exam: Examination, corner: Corner, times: Array) -> Trigger:
+    """The trigger that explains the breaks at `times` (s) best; nothing where none does clearly."""
+    if times.size < LEAST_BREAKS:
+        return NOTHING
+    motion = exam.motions[corner]
+    moving = motion.expected > FROM_SPEED
+    at = np.clip(np.searchsorted(motion.times, times), 0, motion.times.size - 1)
+    speed = motion.expected[moving]
+    high, low = np.quantile(speed, 0.75), np.quantile(speed, 0.25)
+    candidates: list[tuple[Trigger, npt.NDArray[np.bool_]]] = [
+        (Trigger(TriggerKind.BUMPS), _near_jolts(exam, corner)),
+        (Trigger(TriggerKind.SPEED, "fast"), motion.expected > high),
+        (Trigger(TriggerKind.SPEED, "slow"), motion.expected < low),
+    ]
+    lateral = _lateral(exam, corner)
+    if lateral is not None:
+        candidates += [
+            (Trigger(TriggerKind.BENDS, "left"), lateral > LATERAL),
+            (Trigger(TriggerKind.BENDS, "right"), lateral < -LATERAL),
+        ]
+    best, most = NOTHING, SURE_NATS
+    for trigger, there in candidates:
+        usual = min(0.98, max(0.01, float(there[moving].mean())))
+        share = float(there[at].mean())
+        nats = _nats(share, usual, times.size)
+        if share >= LEAST_SHARE and nats > most:
+            best, most = trigger, nats
+    return best
+
+
+def _nats(share: float, usual: float, count: int) -> float:
+    """ln likelihood of the share seen over the usual one; 0 where it is no larger."""
+    if share <= usual:
+        return 0.0
+    rest = 0.0 if share >= 1.0 else (1.0 - share) * math.log((1.0 - share) / (1.0 - usual))
+    return count * (share * math.log(share / usual) + rest)
+
+
+def _near_jolts(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
+    """Samples of the corner close to a jolt of any other wheel."""
+    times = exam.motions[corner].times
+    jolts = []
+    for other, motion in exam.motions.items():
+        if other is not corner:
+            with np.errstate(invalid="ignore"):
+                jolts.append(motion.times[np.abs(motion.score) > JOLT_SCORE])
+    where = np.sort(np.concatenate(jolts)) if jolts else np.empty(0)
+    lo, hi = np.searchsorted(where, times - JOLT_REACH_S), np.searchsorted(where, times + JOLT_REACH_S)
+    return np.asarray(hi > lo)
+
+
+def _lateral(exam: Examination, corner: Corner) -> Array | None:
+    """Lateral acceleration (m/s², positive in bends to the left) as the other axle feels it."""
+    left = next((c for c in (Corner.FL, Corner.RL) if corner not in (c, c.mate)), None)
+    if left is None or left not in exam.motions or left.mate not in exam.motions:
+        return None
+    one, other = exam.motions[left], exam.motions[left.mate]
+    times = exam.motions[corner].times
+    with np.errstate(invalid="ignore", divide="ignore"):
+        right = np.interp(one.times, other.times, other.speed)
+        difference = np.where((one.speed > 1.0) & (right > 1.0), np.log(right / one.speed), np.nan)
+    known = ~np.isnan(difference)
+    if known.sum() < LEAST_BREAKS:
+        return None
+    difference -= float(np.median(difference[known]))
+    rate = exam.log.channels[left].rate
+    bend = slow_part(difference, max(3, round(BEND_S * rate)))
+    return np.interp(times, one.times, bend) * exam.motions[corner].vehicle ** 2 / TRACK
