@@ -178,7 +178,7 @@ def _heals(exam: Examination, corner: Corner, ring: RingEvidence) -> float:
 def _by_size(exam: Examination, corner: Corner, ring: RingEvidence, folded: RingFold) -> float:
     low = folded.harmonics[:4]
     strongest = float(low.max())
-    if not ring.arcs:
+    if not ring.arcs or strongest <= 0.0:
         return 0.0
     # units that count edges lose the missing share of the ratio too, and hide the dip more
     counted = ratio_odds(_shortfall(exam, corner), EVEN_SHORTFALL, 4.0)
