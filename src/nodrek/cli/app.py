@@ -90,6 +90,31 @@ def analyze(
 
 
 @app.command()
+def diagnose(
+    case: Annotated[Path, typer.Argument(help="The case file (*.nodrek.json).")],
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")] = False,
+    order: Annotated[
+        list[str] | None, typer.Option("--order", metavar="CHECK", help="Your own order of checks, to see its cost.")
+    ] = None,
+) -> None:
+    """Weigh everything a case holds: causes with their odds, the next check, what it costs."""
+    from nodrek.cli.options import parse_order
+    from nodrek.jobs.diagnose import diagnose_file
+
+    diagnosis, knowledge = diagnose_file(case, parse_order(order or []))
+    if as_json:
+        import json
+
+        from nodrek.io.contract.diagnosis import diagnosis_json
+
+        typer.echo(json.dumps(diagnosis_json(diagnosis, knowledge.cautions), ensure_ascii=False, indent=1))
+    else:
+        from nodrek.cli.show_diagnosis import diagnosis_text
+
+        typer.echo(diagnosis_text(diagnosis, knowledge))
+
+
+@app.command()
 def convert(
     log: Annotated[Path, typer.Argument(metavar="IN", help="The log to read, of any kind.")],
     output: Annotated[Path, typer.Argument(metavar="OUT", help="The file to write: .csv, .parquet or .mf4.")],

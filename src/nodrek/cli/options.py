@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from nodrek.core.model import Corner
+from nodrek.core.model.case import CheckKind
 from nodrek.errors import BadRequest
 
 REFERENCE = "REF"
@@ -36,3 +37,11 @@ def parse_mapping(items: list[str]) -> Named:
         else:
             out.corners[Corner(corner)] = name
     return out
+
+
+def parse_order(items: list[str]) -> tuple[CheckKind, ...]:
+    """Names of checks in the technician's own order; raises `BadRequest`."""
+    for item in items:
+        if item not in tuple(CheckKind):
+            raise BadRequest(f"--order {item}: no such check; use one of {', '.join(CheckKind)}.")
+    return tuple(CheckKind(item) for item in items)

@@ -168,7 +168,7 @@ def _heals(exam: Examination, corner: Corner, ring: RingEvidence) -> float:
     if ring.fold is None or not ring.arcs:
         return 0.0
     seen = healing(exam.motions[corner], ring.fold, ring.arcs[0])
-    if seen is None or seen.slow < 2.0 * seen.slow_sigma:
+    if seen is None or seen.slow <= 2.0 * seen.slow_sigma:
         return 0.0
     left = seen.fast / seen.slow
     sigma = math.hypot(seen.fast_sigma, left * seen.slow_sigma) / seen.slow

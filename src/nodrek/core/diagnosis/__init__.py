@@ -1,0 +1,1 @@
+"""From evidence to odds, to the next check, to what is worth repairing."""
