@@ -127,9 +127,9 @@ def _check(name: str, entry: Mapping[str, Any], states: Sequence[State], caution
 def _rows(where: str, odds: Mapping[str, Any], width: int, states: Sequence[State]) -> Array:
     """Shape (states, outcomes), from rows named by labels."""
     _expect_known(where, "odds", odds, {label for s in states for label in s.labels})
-    for label, row in odds.items():
+    for name, row in odds.items():
         if len(row["p"]) != width or not row.get("why") or abs(sum(row["p"]) - 1.0) > ROUNDING:
-            raise BrokenKnowledge(f"{where} {label}: {width} shares that make 1, and a reason, are needed")
+            raise BrokenKnowledge(f"{where} {name}: {width} shares that make 1, and a reason, are needed")
     table = []
     for state in states:
         label = next((x for x in state.labels if x in odds), None)

@@ -16,6 +16,7 @@ from nodrek.core.diagnosis.evidence import (
     code_evidence,
     context_evidence,
     finding_evidence,
+    unmentioned_evidence,
 )
 from nodrek.core.diagnosis.measured import MEASURED, judge_value
 from nodrek.core.diagnosis.next_check import SETTLED_FROM, next_checks
@@ -113,6 +114,8 @@ def _with_corners(case: Case, logs: Sequence[LogWord], warnings: list[str]) -> C
 def _seen(case: Case, corner: Corner, passive: bool, knowledge: Knowledge, logs: Sequence[LogWord]) -> list[Evidence]:
     out = code_evidence(case.codes, corner, knowledge)
     out += finding_evidence(case.findings, corner, knowledge)
+    if case.findings and not logs and not any(corner in f.corners for f in case.findings):
+        out.append(unmentioned_evidence(corner, knowledge))
     for word in logs:
         if word.corner is corner:
             out += finding_evidence(word.findings, corner, knowledge) + clean_log_evidence(word, knowledge)

@@ -40,6 +40,8 @@ SEEN_AS = {
     "ratio": Fault.TYRE_SIZE,
 }
 SEEN_AT_ONCE = {"nothing": 0.97, "frozen": 0.95, "swapped": 0.5}
+LIKELY_SEEN = 0.7
+"""Share of faults that a drive long enough to be logged on purpose shows (common practice)."""
 BELIEVED = 0.9
 """How far a clean log is believed: the fault may have been asleep that day."""
 
@@ -151,6 +153,12 @@ def clean_log_evidence(word: LogWord, knowledge: Knowledge) -> list[Evidence]:
         seen = word.could_see.get(fault, 0.0) if fault else SEEN_AT_ONCE.get(state.reads, 0.0)
         odds[i] = 1.0 - BELIEVED * min(1.0, max(0.0, seen))
     return [Evidence(word.corner, "log: nothing found here", odds)]
+
+
+def unmentioned_evidence(corner: Corner, knowledge: Knowledge) -> Evidence:
+    """A corner that the findings of a log not at hand leave out: the log compared it with the others."""
+    seen = np.array([SEEN_AT_ONCE.get(s.reads, LIKELY_SEEN if s.reads in SEEN_AS else 0.0) for s in knowledge.states])
+    return Evidence(corner, "log: nothing found here", 1.0 - BELIEVED * seen)
 
 
 def check_evidence(check: Check, passive: bool, knowledge: Knowledge) -> Evidence | None:

@@ -22,7 +22,18 @@ from nodrek.core.model.knowledge import CheckInfo, Knowledge
 
 SETTLED_FROM = 0.9
 LEAST_BITS = 0.005
-CIRCUIT_OPEN_QUESTION = (0.07, 0.93)
+LEAST_CIRCUIT = 0.04
+CIRCUIT_CHECKS = frozenset(
+    {
+        CheckKind.WIRE_CONTINUITY,
+        CheckKind.SENSOR_RESISTANCE,
+        CheckKind.FEED_VOLTAGE,
+        CheckKind.BORROW_SENSOR,
+        CheckKind.PLUG_IN_NEW_SENSOR,
+        CheckKind.UNPLUG_SENSOR,
+    }
+)
+"""Checks after which a stationary clear says little more about the circuit."""
 UNKNOWN_ACCESS = 0.75
 """Worth of a check that may turn out not to be possible."""
 MATE_SUSPECTED = 0.3
@@ -65,11 +76,11 @@ def _once_per_vehicle(checks: list[NextCheck]) -> list[NextCheck]:
 
 def circuit_unsettled(case: Case, corner: Corner, here: CornerOdds, knowledge: Knowledge) -> bool:
     """Whether it is still open if the loop itself is bad, and there is something to clear."""
-    if case.codes == () and not case.lamps and not case.symptoms:
+    told = any(c.corner in (corner, None) for c in case.codes) or bool(case.lamps or case.symptoms)
+    if not told or any(c.corner is corner and c.check in CIRCUIT_CHECKS for c in case.checks):
         return False
     bad_loop = np.array([s.loop != "sound" for s in knowledge.states])
-    share = float(here.states @ bad_loop)
-    return CIRCUIT_OPEN_QUESTION[0] < share < CIRCUIT_OPEN_QUESTION[1]
+    return float(here.states @ bad_loop) > LEAST_CIRCUIT
 
 
 def possible(

@@ -29,6 +29,9 @@ SAME_WORK = 0.8
 WELL_BESIDE_BAD = 0.5
 SHARED_BY_SEVERAL = 0.22
 """Prior weight of one shared fault behind several suspected corners: "first suspect what they share"."""
+USUAL_SHARED = 0.02
+UNNAMED = 0.2
+"""Weight of a fault at a corner that nothing but the complaint points at."""
 TINY = 1e-12
 
 
@@ -68,13 +71,14 @@ def corner_odds(
     alone = {c: _likelihood(evidence[c], False) for c in corners}
     beside = {c: _likelihood(evidence[c], True) for c in corners}
     groups = (knowledge.healthy, 1.0 - knowledge.healthy - knowledge.shared, knowledge.shared)
+    named = {c: bool(evidence[c]) for c in corners}
     total = {c: np.zeros(len(knowledge.states)) for c in corners}
     other = dict.fromkeys(corners, 0.0)
     everything = 0.0
     for assignment in product((WELL, OWN, SHARED), repeat=len(corners)):
         bad = sum(g is not WELL for g in assignment)
         parts = []
-        weight = _assignment_weight(assignment, same_work, priors, groups, corners)
+        weight = _assignment_weight(assignment, same_work, priors, groups, named)
         for corner, group in zip(corners, assignment, strict=True):
             others = bad - (group is not WELL)
             seen = beside[corner] if others else alone[corner]
@@ -114,29 +118,33 @@ def _assignment_weight(
     same_work: bool,
     priors: Mapping[Corner, Array],
     groups: tuple[Array, Array, Array],
-    corners: Sequence[Corner],
+    named: Mapping[Corner, bool],
 ) -> float:
-    """Prior weight of which corners are well, bad by themselves, or bad together."""
-    if len(corners) == 1:
-        return float(priors[corners[0]] @ groups[assignment[0]])
+    """Prior weight of which corners are well, bad by themselves, or bad together.
+
+    ``named`` says by corner whether anything but the complaint points at it.
+    """
+    mass = {c: float(p @ groups[group]) for (c, p), group in zip(priors.items(), assignment, strict=True)}
+    if len(mass) == 1:
+        return next(iter(mass.values()))
+    if all(group == WELL for group in assignment):
+        return float(np.mean(list(mass.values())))
     weight = 1.0
-    own = shared = 0
-    for corner, group in zip(corners, assignment, strict=True):
-        mass = float(priors[corner] @ groups[group])
+    own, together = 0, []
+    for corner, group in zip(mass, assignment, strict=True):
         if group == OWN:
-            weight *= mass * (1.0 if own == 0 else SAME_WORK if same_work else SECOND_FAULT)
+            further = SAME_WORK if same_work else SECOND_FAULT
+            weight *= mass[corner] * (1.0 if own == 0 else further) * (1.0 if named[corner] else UNNAMED)
             own += 1
         elif group == SHARED:
-            shared += 1
-            if shared == 1:
-                weight *= mass
-        else:
+            together.append(corner)
+        elif named[corner]:
             weight *= WELL_BESIDE_BAD
-    if shared > 1:
-        unit = max(float(priors[c] @ groups[SHARED]) for c in corners)
-        weight *= SHARED_BY_SEVERAL / max(unit, TINY) * min(1.0, unit / 0.02)
-    if own + shared == 0:
-        weight = float(np.mean([priors[c] @ groups[WELL] for c in corners]))
+    if len(together) == 1:
+        weight *= mass[together[0]] * (1.0 if named[together[0]] else UNNAMED)
+    elif together:
+        weight *= SHARED_BY_SEVERAL * min(1.0, max(mass[c] for c in together) / USUAL_SHARED)
+        weight *= UNNAMED ** sum(not named[c] for c in together)
     return weight
 
 
