@@ -17,7 +17,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Fault
 from nodrek.core.model.case import Cause, CheckKind, CodeKind
-from nodrek.core.model.knowledge import CauseInfo, CheckInfo, ContextRule, Knowledge, RepairInfo, State
+from nodrek.core.model.knowledge import CauseInfo, CheckInfo, ContextRule, Knowledge, LoomKind, RepairInfo, State
 
 FOLDER = "nodrek.knowledge"
 ROUNDING = 0.011
@@ -48,6 +48,9 @@ def trade_knowledge() -> Knowledge:
         _expect_known("causes.toml", rule.when, rule.factor, known)
     cautions = {name: str(text) for name, text in _table("cautions.toml").items()}
     evidence = _table("evidence.toml")
+    loom = _table("loom.toml")
+    for wire in loom["wires"]:
+        _expect_known("loom.toml", wire["name"], [kind for _, kind in wire["segments"]], set(loom["kinds"]))
     return Knowledge(
         states=states,
         causes={Cause(name): _cause(entry) for name, entry in causes.items()},
@@ -68,6 +71,11 @@ def trade_knowledge() -> Knowledge:
         findings=_columns("findings", evidence["findings"], "faults", Fault, states),
         by_chance=evidence["findings"]["by_chance"],
         triggers={name: row["factor"] for name, row in evidence["triggers"].items()},
+        loom_kinds={
+            name: LoomKind(row["words"], float(row["weight"]), float(row["minutes"]))
+            for name, row in loom["kinds"].items()
+        },
+        wires={w["name"]: tuple((str(n), str(k)) for n, k in w["segments"]) for w in loom["wires"]},
         lapse=evidence["careless"]["lapse"],
     )
 

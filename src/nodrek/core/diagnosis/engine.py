@@ -31,7 +31,7 @@ SUSPECT_FINDING = 0.2
 ABNORMAL = 0.3
 """A check's answer that a healthy corner gives less often than this makes its corner suspected."""
 REPAIR_FROM = 0.5
-CONTRADICTION = 0.14
+CONTRADICTION = 0.25
 LEAST_WEIGHT_DB = 0.3
 
 
@@ -60,11 +60,13 @@ def diagnose(
     warnings += _questions(case, knowledge)
     for corner in suspects:
         warnings += _contradictions(odds[corner], evidence[corner], knowledge)
+    steps = next_checks(case, odds, knowledge)
     causes = tuple(c for corner in suspects for c in _causes(odds[corner], knowledge))
     settled = bool(suspects) and all(next(iter(odds[c].causes(knowledge).values())) >= SETTLED_FROM for c in suspects)
+    warnings += _nothing_left(causes, {s.corner for s in steps})
     return Diagnosis(
         causes=causes,
-        next_checks=tuple(next_checks(case, odds, knowledge)),
+        next_checks=tuple(steps),
         settled=settled,
         policies=tuple(policies(case, odds, knowledge, own_order)) if costs else (),
         repairs=tuple(_repairs(causes, knowledge)),
@@ -151,6 +153,19 @@ def _causes(here: CornerOdds, knowledge: Knowledge) -> list[CauseOdds]:
     return out
 
 
+def _nothing_left(causes: Sequence[CauseOdds], checked: set[Corner]) -> list[str]:
+    """A corner that is not settled and has no check worth its minutes: say what is left to do."""
+    out = []
+    for corner in dict.fromkeys(c.corner for c in causes):
+        first, second = [c for c in causes if c.corner is corner][:2]
+        if first.probability < SETTLED_FROM and corner not in checked:
+            out.append(
+                f"{corner.words}: no check left is worth its minutes to tell {first.cause.value.replace('_', ' ')} "
+                f"from {second.cause.value.replace('_', ' ')}: make the cheaper repair of the two and prove it."
+            )
+    return out
+
+
 def _repairs(causes: Sequence[CauseOdds], knowledge: Knowledge) -> list[Repair]:
     return [
         Repair(c.corner, c.cause, repair)
@@ -189,7 +204,8 @@ def _contradictions(here: CornerOdds, evidence: Sequence[Evidence], knowledge: K
         for other in checks[:i]:
             both = float(here.prior @ (one.odds * other.odds))
             apart = float(here.prior @ one.odds) * float(here.prior @ other.odds)
-            if both / apart < worst:
+            opposed = _points_at(one, here, knowledge) is not _points_at(other, here, knowledge)
+            if opposed and both / apart < worst:
                 worst, pair = both / apart, (other, one)
     if pair is None:
         return []

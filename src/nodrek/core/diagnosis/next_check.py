@@ -21,7 +21,9 @@ from nodrek.core.model.diagnosis import NextCheck
 from nodrek.core.model.knowledge import CheckInfo, Knowledge
 
 SETTLED_FROM = 0.9
-LEAST_BITS = 0.005
+LEAST_BITS = 0.02
+LEAST_BITS_A_MINUTE = 0.0015
+"""Less than this and the time is better spent on the likeliest repair."""
 LEAST_CIRCUIT = 0.04
 CIRCUIT_CHECKS = frozenset(
     {
@@ -56,6 +58,8 @@ def next_checks(case: Case, odds: Mapping[Corner, CornerOdds], knowledge: Knowle
             if found.gain_bits * worth < LEAST_BITS:
                 continue
             score = worth * found.gain_bits / (info.minutes + info.risk)
+            if score < LEAST_BITS_A_MINUTE:
+                continue
             if info.kind is CheckKind.CLEAR_AND_WAIT and circuit_unsettled(case, corner, here, knowledge):
                 score += CLEAR_FLOOR
             out.append(NextCheck(info, corner, found.gain_bits, score, found.answers))

@@ -101,6 +101,15 @@ class RepairInfo:
 
 
 @dataclass(frozen=True)
+class LoomKind:
+    """A kind of stretch: relative ``weight`` of breaks, ``minutes`` to probe its far end."""
+
+    words: str
+    weight: float
+    minutes: float
+
+
+@dataclass(frozen=True)
 class Knowledge:
     """Everything of `nodrek/knowledge`, checked. Arrays over states are in the order of ``states``."""
 
@@ -118,6 +127,9 @@ class Knowledge:
     findings: Mapping[Fault, Array]
     by_chance: float
     triggers: Mapping[str, Mapping[str, float]]
+    loom_kinds: Mapping[str, LoomKind]
+    wires: Mapping[str, tuple[tuple[str, str], ...]]
+    """Ready-made wires by name: (name, kind) of each segment from control unit to sensor."""
     lapse: float
 
     @cached_property
