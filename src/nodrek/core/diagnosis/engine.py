@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from nodrek.core.diagnosis.code_text import with_read_codes
 from nodrek.core.diagnosis.evidence import (
     Evidence,
     LogWord,
@@ -18,6 +19,7 @@ from nodrek.core.diagnosis.evidence import (
     finding_evidence,
     unmentioned_evidence,
 )
+from nodrek.core.diagnosis.loom import search_loom
 from nodrek.core.diagnosis.measured import MEASURED, judge_value
 from nodrek.core.diagnosis.next_check import SETTLED_FROM, next_checks
 from nodrek.core.diagnosis.odds import CornerOdds, corner_odds, weight_db
@@ -47,7 +49,7 @@ def diagnose(
     ``logs`` holds what analysed logs say per corner; ``costs`` False leaves the policies out.
     """
     warnings: list[str] = []
-    case = _with_corners(case, logs, warnings)
+    case = _with_corners(with_read_codes(case), logs, warnings)
     suspects = suspected(case, knowledge, logs)
     if not suspects:
         warnings.append("No corner is suspected yet: read the codes of all modules, or log a drive.")
@@ -71,6 +73,7 @@ def diagnose(
         policies=tuple(policies(case, odds, knowledge, own_order)) if costs else (),
         repairs=tuple(_repairs(causes, knowledge)),
         warnings=tuple(dict.fromkeys(warnings)),
+        looms=tuple(search_loom(loom, knowledge.loom_kinds) for loom in case.looms if loom.segments),
     )
 
 

@@ -105,14 +105,15 @@ def code_evidence(codes: Sequence[Code], corner: Corner, knowledge: Knowledge) -
     """The codes of one corner: the most telling counts in full, what other modules add counts less."""
     kinds: dict[CodeKind, Code] = {}
     for code in codes:
-        if code.corner is corner and (code.kind not in kinds or code.state is CodeState.CURRENT):
-            kinds[code.kind] = code
-    rank = sorted(kinds.values(), key=lambda c: (c.state is CodeState.STORED, TELLING.index(c.kind)))
+        kind = code.kind or CodeKind.OTHER
+        if code.corner is corner and (kind not in kinds or code.state is CodeState.CURRENT):
+            kinds[kind] = code
+    rank = sorted(kinds.items(), key=lambda item: (item[1].state is CodeState.STORED, TELLING.index(item[0])))
     out = []
-    for place, code in enumerate(rank):
+    for place, (kind, code) in enumerate(rank):
         weight = (1.0 if place == 0 else SECOND_CODE) * (knowledge.stored if code.state is CodeState.STORED else 1.0)
-        odds = knowledge.codes[code.kind] ** weight
-        knock = knowledge.knock_on[code.kind] ** weight
+        odds = knowledge.codes[kind] ** weight
+        knock = knowledge.knock_on[kind] ** weight
         alone, beside = odds.copy(), odds.copy()
         well = knowledge.healthy > 0
         beside[well] = knock
@@ -120,7 +121,7 @@ def code_evidence(codes: Sequence[Code], corner: Corner, knowledge: Knowledge) -
             alone[well] *= knowledge.named_when_alone
             beside[well] *= knowledge.named_beside_bad
         state = f", {code.state.value}" if code.state else ""
-        out.append(Evidence(corner, f"code: {code.kind.value.replace('_', ' ')}{state}", alone, beside))
+        out.append(Evidence(corner, f"code: {kind.value.replace('_', ' ')}{state}", alone, beside))
     return out
 
 

@@ -10,43 +10,19 @@ trees"; from memory), so halving is weighted by likelihood and by minutes.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
 from nodrek.core.diagnosis.measured import GOOD_OHM
 from nodrek.core.model import Array
 from nodrek.core.model.case import Loom
+from nodrek.core.model.diagnosis import LoomSearch, Probe
 from nodrek.core.model.knowledge import LoomKind
 
 MISREAD = 0.02
 """Share of readings that mislead: a break that closed while probing, a probe that missed the strand."""
 MOST_SEGMENTS = 60
 FOUND_FROM = 0.9
-
-
-@dataclass(frozen=True)
-class Probe:
-    """Measure at the far end of segment ``after``; ``minutes`` to get there; ``pierces`` the insulation."""
-
-    after: int
-    minutes: float
-    pierces: bool
-    open_likely: float
-    """Probability that the reading is open."""
-
-
-@dataclass(frozen=True)
-class LoomSearch:
-    """``shares``: probability of the break by segment; ``probe`` None once it is found."""
-
-    shares: tuple[float, ...]
-    likeliest: int
-    found: bool
-    probe: Probe | None
-    expected_minutes: float
-    unsealed: tuple[int, ...]
-    """Segments whose far end was pierced and is not sealed yet."""
 
 
 def search_loom(loom: Loom, kinds: Mapping[str, LoomKind]) -> LoomSearch:
@@ -74,6 +50,8 @@ def search_loom(loom: Loom, kinds: Mapping[str, LoomKind]) -> LoomSearch:
         probe = Probe(after, float(costs[after]), loom.segments[after].kind != "connector", share)
     holes = {r.after: r.sealed for r in loom.readings if r.pierced}
     return LoomSearch(
+        loom.corner,
+        tuple(s.name for s in loom.segments),
         tuple(float(x) for x in shares),
         likeliest,
         found,

@@ -153,9 +153,9 @@ class Work:
 
 @dataclass(frozen=True)
 class Code:
-    """A trouble code. ``corner`` None: it names none."""
+    """A trouble code. ``corner`` None: it names none; ``kind`` None: not known."""
 
-    kind: CodeKind = CodeKind.OTHER
+    kind: CodeKind | None = None
     corner: Corner | None = None
     state: CodeState | None = None
     odometer_km: float | None = None

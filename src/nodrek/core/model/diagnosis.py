@@ -60,6 +60,36 @@ class Repair:
 
 
 @dataclass(frozen=True)
+class Probe:
+    """Measure at the far end of segment ``after``; ``minutes`` to get there; ``pierces`` the insulation.
+
+    ``open_likely``: probability that the reading is open.
+    """
+
+    after: int
+    minutes: float
+    pierces: bool
+    open_likely: float
+
+
+@dataclass(frozen=True)
+class LoomSearch:
+    """``shares``: probability of the break by segment; ``probe`` None once it is found.
+
+    ``unsealed``: segments whose far end was pierced and is not sealed yet.
+    """
+
+    corner: Corner
+    names: tuple[str, ...]
+    shares: tuple[float, ...]
+    likeliest: int
+    found: bool
+    probe: Probe | None
+    expected_minutes: float
+    unsealed: tuple[int, ...]
+
+
+@dataclass(frozen=True)
 class Diagnosis:
     """The answer to a case. ``causes`` corner by corner, likeliest first."""
 
@@ -69,6 +99,7 @@ class Diagnosis:
     policies: tuple[Policy, ...]
     repairs: tuple[Repair, ...]
     warnings: tuple[str, ...]
+    looms: tuple[LoomSearch, ...] = ()
 
     @property
     def corners(self) -> tuple[Corner, ...]:

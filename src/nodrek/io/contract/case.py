@@ -155,7 +155,7 @@ class ReadingModel(_Model):
 
 class LoomModel(_Model):
     corner: Corner
-    segments: Annotated[list[SegmentModel], Field(max_length=MOST_ITEMS)] = []
+    segments: Annotated[list[SegmentModel], Field(max_length=60)] = []
     readings: Annotated[list[ReadingModel], Field(max_length=MOST_ITEMS)] = []
 
 
@@ -242,10 +242,7 @@ def _case(model: CaseModel) -> Case:
         recent_work=tuple(
             Work(w.part, w.corner, w.quality or Quality.UNKNOWN, w.others) for w in complaint.recent_work
         ),
-        codes=tuple(
-            Code(c.kind or CodeKind.OTHER, c.corner, c.state, c.odometer_km, c.text or "", c.others)
-            for c in model.codes or ()
-        ),
+        codes=tuple(Code(c.kind, c.corner, c.state, c.odometer_km, c.text or "", c.others) for c in model.codes or ()),
         logs=tuple(CaseLog(entry.path, entry.role or LogRole.BEFORE, entry.others) for entry in model.logs or ()),
         findings=tuple(
             Finding(f.fault, tuple(dict.fromkeys(f.corners)), f.confidence, "", f.evidence)
@@ -310,7 +307,7 @@ def case_json(case: Case) -> dict[str, Any]:
             codes=[
                 {
                     **c.extra,
-                    **_given(corner=c.corner, kind=c.kind.value, state=c.state, odometer_km=c.odometer_km, text=c.text),
+                    **_given(corner=c.corner, kind=c.kind, state=c.state, odometer_km=c.odometer_km, text=c.text),
                 }
                 for c in case.codes
             ],
@@ -362,7 +359,7 @@ def _check(check: Check) -> dict[str, Any]:
 def _given(**values: Any) -> dict[str, Any]:
     """Only what is known."""
     return {
-        k: (str(v) if isinstance(v, Corner | CodeState) else v)
+        k: (str(v) if isinstance(v, Corner | CodeState | CodeKind) else v)
         for k, v in values.items()
         if v not in (None, "", [], {})
     }

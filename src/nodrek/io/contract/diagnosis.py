@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from nodrek.core.model.diagnosis import CauseOdds, Diagnosis, NextCheck, Policy
+from nodrek.core.model.diagnosis import CauseOdds, Diagnosis, LoomSearch, NextCheck, Policy
 
 SCHEMA = "nodrek.diagnosis/1"
 
@@ -28,6 +28,7 @@ def diagnosis_json(diagnosis: Diagnosis, cautions: Mapping[str, str]) -> dict[st
             }
             for r in diagnosis.repairs
         ],
+        "looms": [_loom(entry) for entry in diagnosis.looms],
         "warnings": list(diagnosis.warnings),
     }
 
@@ -83,4 +84,26 @@ def _policy(policy: Policy) -> dict[str, Any]:
         "parts": None if policy.parts is None else round(policy.parts, 2),
         "total": None if policy.total is None else round(policy.total, 2),
         "come_back": round(policy.come_back, 3),
+    }
+
+
+def _loom(search: LoomSearch) -> dict[str, Any]:
+    probe = search.probe
+    return {
+        "corner": search.corner.value,
+        "segments": [
+            {"name": name, "probability": round(p, 4)} for name, p in zip(search.names, search.shares, strict=True)
+        ],
+        "found": search.names[search.likeliest] if search.found else None,
+        "probe": None
+        if probe is None
+        else {
+            "after": probe.after,
+            "name": search.names[probe.after],
+            "minutes": probe.minutes,
+            "pierces": probe.pierces,
+            "open_likely": round(probe.open_likely, 4),
+        },
+        "expected_minutes": round(search.expected_minutes, 1),
+        "unsealed": [search.names[i] for i in search.unsealed],
     }
