@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from nodrek.core.diagnosis.engine import diagnose
@@ -30,25 +31,33 @@ def diagnose_case(
 ) -> tuple[Diagnosis, Knowledge]:
     """The diagnosis of a case whose logs lie in `folder`."""
     knowledge = trade_knowledge()
-    words: list[LogWord] = []
     warnings: list[str] = []
-    spun: list[Check] = []
+    analyses = []
     for entry in case.logs:
         analysis = _analysis(entry.path, folder, warnings)
         if analysis is None:
             continue
         if entry.role is LogRole.AFTER:
             warnings.append(_after(entry.path, analysis))
-        elif analysis.scene is Scene.SPIN:
-            spun += _spins(analysis)
         else:
-            words += log_words(analysis)
-    if spun:
-        known = {(c.check, c.corner) for c in case.checks}
-        fresh = tuple(c for c in spun if (c.check, c.corner) not in known)
-        case = Case(**{**vars(case), "checks": (*case.checks, *fresh)})
-    result = diagnose(case, knowledge, words, own_order, costs)
-    return Diagnosis(**{**vars(result), "warnings": (*warnings, *result.warnings)}), knowledge
+            analyses.append(analysis)
+    result = weigh(case, analyses, knowledge, own_order, costs)
+    return replace(result, warnings=(*warnings, *result.warnings)), knowledge
+
+
+def weigh(
+    case: Case,
+    analyses: Sequence[Analysis],
+    knowledge: Knowledge,
+    own_order: tuple[CheckKind, ...] = (),
+    costs: bool = True,
+) -> Diagnosis:
+    """The diagnosis of a case with logs that are analysed already."""
+    words = [word for a in analyses if a.scene is not Scene.SPIN for word in log_words(a)]
+    spun = [check for a in analyses if a.scene is Scene.SPIN for check in _spins(a)]
+    known = {(c.check, c.corner) for c in case.checks}
+    fresh = tuple(c for c in spun if (c.check, c.corner) not in known)
+    return diagnose(replace(case, checks=(*fresh, *case.checks)), knowledge, words, own_order, costs)
 
 
 def log_words(analysis: Analysis) -> Sequence[LogWord]:

@@ -50,6 +50,7 @@ def diagnose(
     """
     warnings: list[str] = []
     case = _with_corners(with_read_codes(case), logs, warnings)
+    case = _without_repeated(case, logs)
     suspects = suspected(case, knowledge, logs)
     if not suspects:
         warnings.append("No corner is suspected yet: read the codes of all modules, or log a drive.")
@@ -114,6 +115,12 @@ def _with_corners(case: Case, logs: Sequence[LogWord], warnings: list[str]) -> C
         else:
             warnings.append(f"{check.check.words}: no corner given and several are possible; left out.")
     return replace(case, checks=tuple(checks))
+
+
+def _without_repeated(case: Case, logs: Sequence[LogWord]) -> Case:
+    """Findings noted in the case that a log at hand says again are one fact, not two."""
+    said = {(f.fault, f.corners) for word in logs for f in word.findings}
+    return replace(case, findings=tuple(f for f in case.findings if (f.fault, f.corners) not in said))
 
 
 def _seen(case: Case, corner: Corner, passive: bool, knowledge: Knowledge, logs: Sequence[LogWord]) -> list[Evidence]:

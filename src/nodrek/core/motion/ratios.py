@@ -39,6 +39,9 @@ CALM = 1.2
 FLOOR = {"lr": 2.0e-4, "fr": 2.5e-4, "dg": 1.5e-4}
 """What no drive can tell better, by contrast: crown of the road and load (left-right),
 slip of the driven axle at steady speed (front-rear), growth of single tyres. Own estimate."""
+SLOW_WIDENING = 1.65
+"""Under 20 samples a second bends and straights blur into each other: sigma times this less half
+the decades of the rate, so that intervals cover what they say on simulated town and gravel roads."""
 ROLLING_DRAG = 0.13
 """m/s²: rolling resistance of about 1.3 % of weight (common practice, no published source)."""
 AIR_DRAG = 3e-4
@@ -76,6 +79,7 @@ class RatioData:
     speed: Array
     acceleration: Array
     block_s: float
+    rate: float = 50.0
 
 
 def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> RatioData:
@@ -95,7 +99,7 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
     speed = block_median(vehicle, size)
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
-    return RatioData(logs, speed, acceleration, seconds)
+    return RatioData(logs, speed, acceleration, seconds, rate)
 
 
 def _block_log(relative: Array, size: int) -> Array:
@@ -134,6 +138,7 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
     yaw = np.mean([logs[c] - logs[c.mate] for c in pairs], axis=0)
     left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch)
     bent = np.abs(yaw - left_right)
+    slow = float(np.clip(SLOW_WIDENING - 0.5 * np.log10(max(data.rate, 0.5)), 1.0, 1.6))
     contrasts: dict[str, tuple[float, float]] = {"lr": (left_right / 2, lr_sigma / 2)}
     if len(logs) == 4:
         front_rear = (logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4
@@ -150,7 +155,7 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
         return {
             c: RatioEstimate(
                 sum(s * contrasts[k][0] for k, s in sign.items()),
-                float(np.sqrt(sum(contrasts[k][1] ** 2 + FLOOR[k] ** 2 for k in sign))),
+                slow * float(np.sqrt(sum(contrasts[k][1] ** 2 + FLOOR[k] ** 2 for k in sign))),
             )
             for c, sign in signs.items()
         }
@@ -159,7 +164,7 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
     out = {}
     for corner, values in logs.items():
         value, sigma = robust_intercept(values - centre, [pull, brake], straight, per_stretch)
-        out[corner] = RatioEstimate(value, float(np.hypot(np.hypot(sigma, lr_sigma / 2), 2 * FLOOR["fr"])))
+        out[corner] = RatioEstimate(value, slow * float(np.hypot(np.hypot(sigma, lr_sigma / 2), 2 * FLOOR["fr"])))
     # robust intercepts need not add up to nothing; ratios do by their definition
     middle = float(np.mean([r.log_ratio for r in out.values()]))
     return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in out.items()}

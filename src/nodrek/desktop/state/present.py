@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from nodrek.core.model import Corner, Fault, Verdict
+from nodrek.core.model.diagnosis import Diagnosis
+from nodrek.core.model.knowledge import Knowledge
 from nodrek.core.verdict.judge import FAULTY_FROM
+from nodrek.desktop.state.board import BoardScreen, present_codes, present_complaint, present_prove
+from nodrek.desktop.state.proof import present_loom, present_next, present_reasons
 from nodrek.desktop.state.drive import present_drive
 from nodrek.desktop.state.ratios import present_ratios, shown_ratios
 from nodrek.desktop.state.screen import (
+    PLACE_OF,
     AnswerScreen,
     BusyScreen,
     CornerCard,
@@ -25,6 +30,7 @@ from nodrek.desktop.state.signs import leading, sign_of, sign_of_verdict
 from nodrek.desktop.state.turns import present_turns
 from nodrek.desktop.state.words import (
     SHORT,
+    SHORT_CAUSE,
     advice_for_more,
     clean_headline,
     headline,
@@ -55,24 +61,32 @@ class Units:
         return {"km/h": 3.6, "mph": 1 / 0.44704}[self.speed]
 
 
-def present(session: Session, units: Units) -> Screen:
+def present(session: Session, units: Units, knowledge: Knowledge) -> Screen:
     """The whole window for this session."""
-    answer = session.answer
-    invite = answer is None and session.error is None and session.busy is None
+    answer, bench, view = session.answer, session.bench, session.view
+    on_log = PLACE_OF[view] in (Place.DRIVE, Place.COMPARE)
+    invite = on_log and answer is None and session.error is None and session.busy is None
+    case_open = bench.is_open or not on_log
     return Screen(
         title=f"{answer.source.path.name} · Nodrek" if answer else "Nodrek",
-        place=Place.DRIVE if session.view is View.DRIVE else Place.COMPARE,
-        view=session.view,
+        place=PLACE_OF[view],
+        view=view,
         stations=_stations(session),
         plan=_plan(session, units),
-        answer=_answer(session),
+        answer=_answer(session) if on_log else None,
         drive=present_drive(session, units.speed_factor, units.speed) if session.view is View.DRIVE else None,
         turns=present_turns(session) if session.view is View.TURNS else None,
         ratios=present_ratios(session) if session.view is View.RATIOS else None,
+        board=_board(session, knowledge),
+        reasons=present_reasons(bench.diagnosis, session.corner, knowledge) if view is View.REASONS else None,
+        loom=present_loom(bench.case, bench.diagnosis, session.corner, knowledge) if view is View.LOOM else None,
+        next=present_next(bench.diagnosis, bench.chosen, bench.question, knowledge) if case_open else None,
         busy=_busy(session),
         invite=invite,
         notes=answer.analysis.warnings if answer else (),
         can_copy=answer is not None,
+        can_undo=bool(bench.past),
+        can_redo=bool(bench.future),
     )
 
 
@@ -91,27 +105,64 @@ def _stations(session: Session) -> tuple[Station, ...]:
                 compare += f" and {len(findings) - 1} more"
         else:
             compare = "nothing found" if answer.analysis.verdict is Verdict.HEALTHY else "not enough data"
-    on_drive = session.view is View.DRIVE
-    return (
-        Station(Place.DRIVE, "Drive", drive, on_drive, True),
-        Station(Place.COMPARE, "Compare", compare, not on_drive, answer is not None),
+    here = PLACE_OF[session.view]
+    case, diagnosis = session.bench.case, session.bench.diagnosis
+    told = len(case.lamps) + len(case.symptoms) + len(case.recent_work)
+    words = {
+        Place.COMPLAINT: ("Complaint", f"{told} noted" if told else "nothing noted"),
+        Place.CODES: ("Codes", f"{len(case.codes)} read" if case.codes else "none read"),
+        Place.DRIVE: ("Drive", drive),
+        Place.COMPARE: ("Compare", compare),
+        Place.PROVE: ("Prove", _proof_words(diagnosis, len(case.checks))),
+    }
+    return tuple(
+        Station(place, *words[place], place is here, place is not Place.COMPARE or answer is not None)
+        for place in Place
     )
 
 
+def _proof_words(diagnosis: Diagnosis | None, done: int) -> str:
+    checks = f"{done} check{'' if done == 1 else 's'} done"
+    if diagnosis is None or not diagnosis.corners:
+        return checks
+    if diagnosis.settled:
+        return f"settled, {checks}"
+    best = max((diagnosis.of(c)[0] for c in diagnosis.corners), key=lambda o: o.probability)
+    return f"{best.cause.value.replace('_', ' ')} {percent(best.probability)}"
+
+
+def _board(session: Session, knowledge: Knowledge) -> BoardScreen | None:
+    case, corner = session.bench.case, session.corner
+    if session.view is View.COMPLAINT:
+        return present_complaint(case, corner)
+    if session.view is View.CODES:
+        return present_codes(case, corner)
+    if session.view is View.PROVE:
+        return present_prove(case, session.bench.diagnosis, knowledge)
+    return None
+
+
 def _plan(session: Session, units: Units) -> PlanScreen:
-    answer = session.answer
+    answer, diagnosis = session.answer, session.bench.diagnosis
+    layout = session.bench.case.vehicle.layout.corners
     cards = []
     for corner in Corner:
-        if answer is None:
-            cards.append(CornerCard(corner, corner.words.capitalize(), "no log", "", "", UNKNOWN_SIGN, False, False))
-        elif corner in answer.log.corners:
-            cards.append(_card(answer, corner, corner is session.corner))
+        name, chosen = corner.words.capitalize(), corner is session.corner
+        case_known = session.bench.is_open and answer is None and corner in layout
+        if answer is not None and corner in answer.log.corners:
+            card = _card(answer, corner, chosen)
+        elif case_known:
+            card = CornerCard(corner, name, "not suspected", "", "", UNKNOWN_SIGN, chosen, True)
         else:
-            cards.append(
-                CornerCard(corner, corner.words.capitalize(), "not in the log", "", "", UNKNOWN_SIGN, False, False)
-            )
+            state = "no log" if answer is None else "not in the log"
+            card = CornerCard(corner, name, state, "", "", UNKNOWN_SIGN, chosen and answer is None, False)
+        if diagnosis is not None and corner in diagnosis.corners:
+            lead = diagnosis.of(corner)[0]
+            card = replace(card, state=SHORT_CAUSE[lead.cause], odds=percent(lead.probability))
+        cards.append(card)
     details = _details(answer, session.corner, units) if answer else ()
-    return PlanScreen(tuple(cards), details, session.corner.words.capitalize() if answer else "")
+    shown = answer is not None or session.bench.is_open
+    return PlanScreen(tuple(cards), details, session.corner.words.capitalize() if shown else "")
 
 
 def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
@@ -119,6 +170,8 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
     sign = sign_of(answer.analysis, corner)
     if finding is not None:
         state, odds = SHORT[finding.fault], f"{percent(finding.confidence)} sure"
+    elif corner in answer.analysis.spins:
+        state, odds = ("comes alive" if answer.analysis.spins[corner].alive else "not turned"), ""
     else:
         state, odds = ("reads well" if sign.glyph is Glyph.EVEN else "too little seen"), ""
     ratios = shown_ratios(answer)
@@ -127,9 +180,13 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
 
 
 def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, str], ...]:
-    result = answer.analysis.corners[corner]
     channel = answer.log.channels[corner]
     rows = [("Column", channel.name)]
+    result = answer.analysis.corners.get(corner)
+    if result is None:
+        spin = answer.analysis.spins[corner]
+        peak = f"{spin.peak * units.speed_factor:.1f} {units.speed}" if spin.alive else "nothing read"
+        return (*rows, ("Turned", f"as number {spin.order}" if spin.order else "perhaps not"), ("Fastest", peak))
     ratios = shown_ratios(answer)
     if corner in ratios:
         low, _, high = ratios[corner]

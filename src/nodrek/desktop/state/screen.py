@@ -8,19 +8,42 @@ from enum import StrEnum
 from typing import Any
 
 from nodrek.core.model import Corner
+from nodrek.desktop.state.board import BoardScreen
+from nodrek.desktop.state.proof import LoomScreen, NextScreen, ReasonsScreen
 
 
 class Place(StrEnum):
     """Stations of the order of work."""
 
+    COMPLAINT = "complaint"
+    CODES = "codes"
     DRIVE = "drive"
     COMPARE = "compare"
+    PROVE = "prove"
 
 
 class View(StrEnum):
+    COMPLAINT = "complaint"
+    CODES = "codes"
     DRIVE = "drive"
     TURNS = "turns"
     RATIOS = "ratios"
+    PROVE = "prove"
+    REASONS = "reasons"
+    LOOM = "loom"
+
+
+PLACE_OF = {
+    View.COMPLAINT: Place.COMPLAINT,
+    View.CODES: Place.CODES,
+    View.DRIVE: Place.DRIVE,
+    View.TURNS: Place.COMPARE,
+    View.RATIOS: Place.COMPARE,
+    View.PROVE: Place.PROVE,
+    View.REASONS: Place.PROVE,
+    View.LOOM: Place.PROVE,
+}
+FIRST_VIEW = {place: next(v for v, p in PLACE_OF.items() if p is place) for place in Place}
 
 
 class Glyph(StrEnum):
@@ -35,6 +58,9 @@ class Glyph(StrEnum):
     EMPTY = "empty"
     BAR = "bar"
     BESIDE = "beside"
+    GRAINY = "grainy"
+    OPEN_BELOW = "open_below"
+    EXCHANGED = "exchanged"
 
 
 @dataclass(frozen=True)
@@ -205,7 +231,13 @@ class Screen:
     drive: DriveScreen | None
     turns: TurnsScreen | None
     ratios: RatiosScreen | None
+    board: BoardScreen | None
+    reasons: ReasonsScreen | None
+    loom: LoomScreen | None
+    next: NextScreen | None
     busy: BusyScreen | None
     invite: bool
     notes: tuple[str, ...]
     can_copy: bool
+    can_undo: bool
+    can_redo: bool

@@ -8,6 +8,10 @@ from enum import StrEnum
 from pathlib import Path
 
 from nodrek.core.model import Corner
+from nodrek.core.model.case import Case, Check, CheckKind
+from nodrek.core.model.diagnosis import Diagnosis
+from nodrek.desktop.state import case as cases
+from nodrek.desktop.state.case import Bench
 from nodrek.desktop.state.screen import View
 from nodrek.jobs.analyze import Answer
 
@@ -60,6 +64,7 @@ class Session:
     marked: float | None = None
     marks: tuple[float, ...] = ()
     came_from_turns: bool = False
+    bench: Bench = Bench()
 
 
 def begin(session: Session, path: Path, part: tuple[float, float] | None = None, given: Help | None = None) -> Session:
@@ -121,9 +126,10 @@ def cancel(session: Session) -> Session:
 
 
 def choose_corner(session: Session, corner: Corner) -> Session:
-    if session.answer is None or corner not in session.answer.log.corners:
+    there = session.bench.case.vehicle.layout.corners if session.answer is None else session.answer.log.corners
+    if corner not in there:
         return session
-    return replace(session, corner=corner, marked=None, marks=())
+    return replace(session, corner=corner, marked=None, marks=(), bench=replace(session.bench, question=None))
 
 
 def choose_view(session: Session, view: View) -> Session:
@@ -159,3 +165,52 @@ def go_back(session: Session) -> Session:
     if not session.came_from_turns:
         return session
     return replace(session, view=View.TURNS, came_from_turns=False, marks=(), window=None)
+
+
+def enter(session: Session, case: Case) -> Session:
+    """Something was entered in the case; it can be undone."""
+    bench = cases.entered(session.bench, case)
+    return session if bench is session.bench else replace(session, bench=bench)
+
+
+def press(session: Session, group: str, key: str) -> Session:
+    """A choice of a board was pressed, for the chosen corner."""
+    return enter(session, cases.press(session.bench.case, group, key, session.corner))
+
+
+def ask(session: Session, question: str, check: Check) -> Session:
+    """A value looks as if its unit were wrong: ask before it counts."""
+    return replace(session, bench=replace(session.bench, question=(question, check)))
+
+
+def choose_check(session: Session, kind: CheckKind, corner: Corner) -> Session:
+    """Look at another check than the best one."""
+    return replace(session, corner=corner, bench=replace(session.bench, chosen=(kind, corner), question=None))
+
+
+def answered(session: Session, check: Check) -> Session:
+    """A check was done; the next best one comes up."""
+    bench = cases.entered(session.bench, cases.answer_check(session.bench.case, check))
+    return replace(session, bench=replace(bench, chosen=None, question=None))
+
+
+def undo(session: Session) -> Session:
+    return replace(session, bench=cases.undo(session.bench))
+
+
+def redo(session: Session) -> Session:
+    return replace(session, bench=cases.redo(session.bench))
+
+
+def diagnosed(session: Session, case: Case, diagnosis: Diagnosis) -> Session:
+    """What follows from the case; of another state of the case nothing changes."""
+    if session.bench.case is not case:
+        return session
+    return replace(session, bench=replace(session.bench, diagnosis=diagnosis))
+
+
+def take_case(session: Session, case: Case, path: Path | None) -> Session:
+    """Another case comes on the bench, without a past."""
+    corners = case.vehicle.layout.corners
+    corner = session.corner if session.corner in corners else corners[0]
+    return replace(session, bench=Bench(case, path=path), corner=corner)

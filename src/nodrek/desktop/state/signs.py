@@ -14,6 +14,9 @@ GLYPHS = {
     Fault.NO_SIGNAL: Glyph.EMPTY,
     Fault.FROZEN: Glyph.BAR,
     Fault.TYRE_SIZE: Glyph.BESIDE,
+    Fault.ENCODER_NOISE: Glyph.GRAINY,
+    Fault.AIR_GAP: Glyph.OPEN_BELOW,
+    Fault.CROSSED: Glyph.EXCHANGED,
 }
 
 
@@ -27,11 +30,14 @@ def leading(analysis: Analysis, corner: Corner) -> Finding | None:
 
 def sign_of(analysis: Analysis, corner: Corner) -> RingSign:
     finding = leading(analysis, corner)
-    if finding is None:
-        result = analysis.corners[corner]
+    result = analysis.corners.get(corner)
+    if finding is None or result is None:
+        if result is None:  # wheels turned on stands: alive or not is all that is known
+            spin = analysis.spins.get(corner)
+            return RingSign(Glyph.EVEN if spin and spin.alive else Glyph.EMPTY if finding else Glyph.DOTTED, 0.4)
         seen = min(result.could_see[Fault.RING_DAMAGE], result.could_see[Fault.TYRE_SIZE])
         return RingSign(Glyph.EVEN if seen >= WORTH_TRUSTING else Glyph.DOTTED, 0.4)
-    arcs = analysis.corners[corner].turn.arcs
+    arcs = result.turn.arcs
     return RingSign(
         GLYPHS.get(finding.fault, Glyph.UNKNOWN),
         finding.confidence,

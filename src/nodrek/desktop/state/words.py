@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nodrek.core.model.case import Cause
 from nodrek.core.model import CornerResult, Fault, Finding, Verdict
 
 HEADLINES = {
@@ -28,6 +29,28 @@ SHORT = {
     Fault.TYRE_SIZE: "tyre size",
     Fault.CROSSED: "exchanged",
 }
+
+
+SHORT_CAUSE = {
+    Cause.SENSOR_FAILED: "sensor",
+    Cause.SENSOR_WRONG_PART: "wrong sensor",
+    Cause.SENSOR_LOOSE: "loose sensor",
+    Cause.GAP_TOO_LARGE: "gap",
+    Cause.RING_DAMAGED: "ring damage",
+    Cause.RING_LIFTED: "ring lifted",
+    Cause.RING_MISSING: "ring missing",
+    Cause.RING_WRONG_COUNT: "tooth count",
+    Cause.RING_CONTAMINATED: "dirty encoder",
+    Cause.BEARING_PLAY: "bearing play",
+    Cause.WIRE_OPEN: "broken wire",
+    Cause.WIRE_INTERMITTENT: "shaky wire",
+    Cause.CONNECTOR_CORRODED: "connector",
+    Cause.LEADS_CROSSED: "crossed leads",
+    Cause.CONTROL_UNIT: "control unit",
+    Cause.TYRE_MISMATCH: "tyre",
+    Cause.NO_FAULT: "no fault here",
+}
+"""Few enough letters for the plan."""
 
 
 def where_words(finding: Finding) -> str:

@@ -113,6 +113,41 @@ def _beside(painter: QPainter, ring: QRectF, sign: RingSign, pen: QPen) -> None:
     painter.drawEllipse(QRectF(ring.right() - other, middle - other / 2, other, other))
 
 
+def _grainy(painter: QPainter, ring: QRectF, sign: RingSign, pen: QPen) -> None:
+    """Short strokes of uneven length and place: a line that is rough all round."""
+    grain = QPen(pen)
+    grain.setWidthF(max(1.0, pen.widthF() * 0.42))
+    painter.setPen(grain)
+    for k in range(34):
+        shift = ring.width() * 0.055 * math.sin(7.3 * k * k + 1.0)
+        _arc(painter, ring.adjusted(-shift, -shift, shift, shift), k / 34, 0.013 + 0.010 * math.sin(3.1 * k))
+
+
+def _open_below(painter: QPainter, ring: QRectF, sign: RingSign, pen: QPen) -> None:
+    """Thin, open at the bottom up to a mark on either side: reads only above that speed."""
+    pen.setWidthF(max(1.2, pen.widthF() * 0.5))
+    painter.setPen(pen)
+    _arc(painter, ring, 0.635, 0.73)
+    reach = ring.width() * 0.09
+    for turn in (0.365, 0.635):
+        x, y = math.sin(2 * math.pi * turn), -math.cos(2 * math.pi * turn)
+        middle, radius = ring.center(), ring.width() / 2
+        painter.drawLine(
+            QPointF(middle.x() + (radius - reach) * x, middle.y() + (radius - reach) * y),
+            QPointF(middle.x() + (radius + reach) * x, middle.y() + (radius + reach) * y),
+        )
+
+
+def _exchanged(painter: QPainter, ring: QRectF, sign: RingSign, pen: QPen) -> None:
+    """Two half rings, each moved to the other's side."""
+    shift = ring.width() * 0.16
+    pen.setWidthF(pen.widthF() * 0.8)
+    painter.setPen(pen)
+    half = ring.adjusted(shift, shift, -shift, -shift)
+    _arc(painter, half.translated(-shift, -shift * 0.6), 0.0, 0.5)
+    _arc(painter, half.translated(shift, shift * 0.6), 0.5, 0.5)
+
+
 _DRAWERS = {
     Glyph.UNKNOWN: _unknown,
     Glyph.EVEN: _even,
@@ -123,4 +158,7 @@ _DRAWERS = {
     Glyph.EMPTY: _empty,
     Glyph.BAR: _bar,
     Glyph.BESIDE: _beside,
+    Glyph.GRAINY: _grainy,
+    Glyph.OPEN_BELOW: _open_below,
+    Glyph.EXCHANGED: _exchanged,
 }
