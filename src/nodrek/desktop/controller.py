@@ -9,22 +9,38 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QApplication
 
+from nodrek.core.diagnosis.code_text import read_codes
+from nodrek.core.model import Corner
+from nodrek.core.model.case import Case, Check, CheckKind, Code, LogRole, LoomReading
+from nodrek.core.model.knowledge import Knowledge
 from nodrek.demo import DEMOS, demo_log
+from nodrek.desktop.state import case as cases
 from nodrek.desktop.state import session as intents
 from nodrek.desktop.state.mapping import present_mapping
 from nodrek.desktop.state.present import Units, present
+from nodrek.desktop.state.proof import typed_check
 from nodrek.desktop.state.report import answer_lines
+from nodrek.desktop.state.screen import View
 from nodrek.desktop.state.session import Help, Remedy, Session
 from nodrek.desktop.views.runner import Runner
 from nodrek.desktop.views.theme import LOOKS, apply_look
 from nodrek.desktop.views.window import MainWindow
-from nodrek.errors import NeedsDatabase, NoWheelSpeeds, UnclearCorners
+from nodrek.errors import NeedsDatabase, NodrekError, NoWheelSpeeds, UnclearCorners
+from nodrek.io.contract.case import read_case, write_case
+from nodrek.io.keeper import Keeper
+from nodrek.io.knowledge import trade_knowledge
 from nodrek.io.settings import load_settings, save_settings, with_recent
+from nodrek.jobs.analyze import Answer
 from nodrek.jobs.columns import Columns, look_at_columns
+from nodrek.jobs.diagnose import weigh
+
+SUMS_AFTER_MS = 350
 
 
 class Controller(QObject):
-    """Owns the session, the window and the runner."""
+    """Owns the session, the window, the runners and the keeper of the open case."""
+
+    _asked = 0
 
     def __init__(self, app: QApplication, settings_path: Path) -> None:
         super().__init__()
@@ -36,10 +52,17 @@ class Controller(QObject):
         apply_look(app, LOOKS[self.settings.look])
         self.window = MainWindow(DEMOS)
         self.runner = Runner(_job)
+        self.costs = Runner(_costs)
+        self.knowledge = trade_knowledge()
+        self.keeper = Keeper(settings_path.with_name("open-case.nodrek.json"))
+        self._sums = QTimer(self)
+        self._sums.setSingleShot(True)
+        self._sums.timeout.connect(self._add_up)
         self._pending = QTimer(self)
         self._pending.setSingleShot(True)
         self._pending.timeout.connect(self._show)
         self._connect()
+        self._bring_back()
         self._show()
 
     def _connect(self) -> None:
@@ -65,6 +88,132 @@ class Controller(QObject):
         runner.failed.connect(lambda r, error, sentence: self._do(intents.fail, r, sentence, _remedy(error)))
         window.answer.remedy_wanted.connect(self.offer_remedy)
         window.columns_wanted.connect(self.ask_for_columns)
+        self._connect_case()
+
+    def _connect_case(self) -> None:
+        window = self.window
+        window.undo_wanted.connect(lambda: self._enter(intents.undo))
+        window.redo_wanted.connect(lambda: self._enter(intents.redo))
+        window.case_new_wanted.connect(lambda: self._enter(intents.take_case, Case(), None))
+        window.case_open_wanted.connect(self.open_case)
+        window.case_save_wanted.connect(self.save_case)
+        board, loom = window.board, window.loom
+        board.pressed.connect(lambda group, key: self._enter(intents.press, group, key))
+        board.typed.connect(self.type_codes)
+        board.number_typed.connect(lambda key, value: self._edit(cases.type_number, key, value))
+        board.remove_wanted.connect(lambda key: self._edit(cases.remove_row, key))
+        window.next.answered.connect(
+            lambda kind, corner, word: self._enter(intents.answered, Check(kind, corner, word))
+        )
+        window.next.measured.connect(self.take_value)
+        window.next.accepted.connect(self.accept_value)
+        window.next.other_wanted.connect(lambda kind, corner: self._do(intents.choose_check, kind, corner))
+        loom.wire_picked.connect(
+            lambda name: self._edit(cases.pick_wire, self.session.corner, self.knowledge.wires[name])
+        )
+        loom.read.connect(
+            lambda after, ohm, pierced: self._edit(
+                cases.read_wire, self.session.corner, LoomReading(after, ohm, pierced)
+            )
+        )
+        loom.sealed.connect(lambda after: self._edit(cases.seal, self.session.corner, after))
+        self.costs.finished.connect(self._summed)
+
+    def _edit(self, change: Callable[..., Case], *arguments: object) -> None:
+        """Another state of the case."""
+        self._enter(lambda session: intents.enter(session, change(session.bench.case, *arguments)))
+
+    def _enter(self, intent: Callable[..., Session], *arguments: object) -> None:
+        """An intent that may change the case: what follows from it is worked out and it is kept."""
+        before = self.session.bench.case
+        self._do(intent, *arguments)
+        if self.session.bench.case is not before:
+            self._weigh()
+            self.keeper.keep(self._kept_case(self.keeper.path.parent))
+            if self.session.bench.path is not None:
+                self.keeper.keep_copy(self._kept_case(self.session.bench.path.parent), self.session.bench.path)
+
+    def _weigh(self) -> None:
+        """Odds and next check at once; what it costs a moment later."""
+        answer = self.session.answer
+        analyses = [answer.analysis] if answer else []
+        case = self.session.bench.case
+        self._do(intents.diagnosed, case, weigh(case, analyses, self.knowledge, costs=False))
+        self._sums.start(SUMS_AFTER_MS)
+
+    def _add_up(self) -> None:
+        self._asked += 1
+        answer = self.session.answer
+        self.costs.start(self._asked, Sums(self.session.bench.case, answer, self.knowledge))
+
+    def _summed(self, asked: int, result: object) -> None:
+        if asked == self._asked and isinstance(result, tuple):
+            self._do(intents.diagnosed, *result)
+
+    def take_value(self, kind: CheckKind, corner: Corner, value: float | None, mate: float | None) -> None:
+        """A measured value: counted, or asked about where its unit looks wrong."""
+        check, question = typed_check(kind, corner, value, mate, self.knowledge)
+        if question:
+            self._do(intents.ask, question, check)
+        else:
+            self._enter(intents.answered, check)
+
+    def accept_value(self) -> None:
+        """The person stands by a value that looked wrong: it is kept, with the engine's own doubt."""
+        question = self.session.bench.question
+        if question is not None:
+            self._enter(intents.answered, question[1])
+
+    def type_codes(self, text: str) -> None:
+        """Codes typed or pasted; one that no published numbering explains is kept for the chosen corner."""
+        read = read_codes(text) or [Code(corner=self.session.corner, text=text.strip()[:400])]
+        self._edit(cases.add_codes, tuple(read))
+
+    def open_case(self, path: Path) -> None:
+        """Put a case file on the bench; its first log is opened where it is at hand."""
+        try:
+            case = read_case(path)
+        except NodrekError as error:
+            self._do(intents.refuse_case, str(error))
+            return
+        self._enter(intents.take_case, case, path)
+        log = next((entry for entry in case.logs if entry.role is LogRole.BEFORE), None)
+        if log is not None:
+            target = (path.parent / log.path).resolve()
+            if target.is_relative_to(path.parent.resolve()) and target.is_file():
+                self.open(target)
+        self._do(intents.choose_view, View.PROVE)
+
+    def save_case(self, path: Path) -> None:
+        """Keep the case in a file of the person's choice from now on."""
+        try:
+            write_case(self._kept_case(path.parent), path)
+        except NodrekError as error:
+            self._do(intents.refuse_case, str(error))
+            return
+        self.session = intents.kept_in(self.session, path)
+        self._show()
+
+    def _kept_case(self, folder: Path) -> Case:
+        """The case as it is written: a log beside it by name, another by what it showed."""
+        answer = self.session.answer
+        return cases.with_log(
+            self.session.bench.case,
+            folder,
+            None if answer is None else answer.source.path,
+            () if answer is None else answer.analysis.findings,
+        )
+
+    def _bring_back(self) -> None:
+        """The case that was open when the program was left, however it was left."""
+        try:
+            case = self.keeper.bring_back()
+        except NodrekError as error:
+            self._do(intents.refuse_case, str(error))
+            return
+        if case is not None:
+            self.session = intents.take_case(self.session, case, None)
+            self._weigh()
 
     def open(self, path: Path, part: tuple[float, float] | None = None, given: Help | None = None) -> None:
         """Analyze a log; what is on screen stays until the answer is there."""
@@ -136,6 +285,7 @@ class Controller(QObject):
             return
         before = self.session
         self._do(intents.finish, revision, answer)
+        self._weigh()
         if self.session is not before and self.session.answer is not None:
             path = self.session.answer.source.path
             if path not in [demo_log(name) for name, _ in DEMOS]:
@@ -153,7 +303,7 @@ class Controller(QObject):
 
     def _show(self) -> None:
         units = Units(self.settings.speed_unit)
-        self.window.show_screen(present(self.session, units), LOOKS[self.settings.look])
+        self.window.show_screen(present(self.session, units, self.knowledge), LOOKS[self.settings.look])
         self.window.show_recent(tuple(Path(p) for p in self.settings.recent))
         self.window.check(self.settings.look, self.settings.speed_unit)
 
@@ -162,6 +312,7 @@ class Controller(QObject):
 
     def _close(self) -> None:
         self.runner.cancel()
+        self.keeper.flush()
         self.runner.wait(2.0)
 
 
@@ -180,6 +331,22 @@ class Look:
 
     path: Path
     given: Help
+
+
+@dataclass(frozen=True)
+class Sums:
+    """The case and log whose costs are to be worked out."""
+
+    case: Case
+    answer: Answer | None
+    knowledge: Knowledge
+
+
+def _costs(order: object, progress: Callable[[float, str], None]) -> object:
+    assert isinstance(order, Sums)
+    analyses = [order.answer.analysis] if order.answer else []
+    progress(0.1, "Adding up")
+    return order.case, weigh(order.case, analyses, order.knowledge)
 
 
 def _remedy(error: object) -> Remedy | None:

@@ -112,8 +112,10 @@ def code_evidence(codes: Sequence[Code], corner: Corner, knowledge: Knowledge) -
     out = []
     for place, (kind, code) in enumerate(rank):
         weight = (1.0 if place == 0 else SECOND_CODE) * (knowledge.stored if code.state is CodeState.STORED else 1.0)
-        odds = knowledge.codes[kind] ** weight
-        knock = knowledge.knock_on[kind] ** weight
+        # a code whose kind is not known says only that there is one
+        known = code.kind is not None
+        odds = knowledge.codes[kind] ** weight if known else np.ones(len(knowledge.states))
+        knock = knowledge.knock_on[kind] ** weight if known else 1.0
         alone, beside = odds.copy(), odds.copy()
         well = knowledge.healthy > 0
         beside[well] = knock
@@ -121,7 +123,11 @@ def code_evidence(codes: Sequence[Code], corner: Corner, knowledge: Knowledge) -
             alone[well] *= knowledge.named_when_alone
             beside[well] *= knowledge.named_beside_bad
         state = f", {code.state.value}" if code.state else ""
-        out.append(Evidence(corner, f"code: {kind.value.replace('_', ' ')}{state}", alone, beside))
+        out.append(
+            Evidence(
+                corner, f"code: {(kind.value if known else 'kind not known').replace('_', ' ')}{state}", alone, beside
+            )
+        )
     return out
 
 

@@ -83,9 +83,17 @@ def corner_odds(
             others = bad - (group is not WELL)
             seen = beside[corner] if others else alone[corner]
             share = priors[corner] * groups[group]
-            part = share / max(float(share.sum()), TINY) * seen
-            parts.append(part)
-            weight *= float(part.sum())
+            parts.append(share / max(float(share.sum()), TINY) * seen)
+        together = [i for i, g in enumerate(assignment) if g is SHARED]
+        if len(together) > 1:
+            # one fault in common shows the same way at all its corners
+            same = _same_state([parts[i] for i in together], [beside[corners[i]] for i in together])
+            weight *= float(same.sum())
+            for i in together:
+                parts[i] = same
+        for i, part in enumerate(parts):
+            if len(together) < 2 or i not in together:
+                weight *= float(part.sum())
         if weight <= 0.0:
             continue
         everything += weight
@@ -96,6 +104,14 @@ def corner_odds(
         c: CornerOdds(c, total[c] / everything, priors[c], (*context[c], *evidence[c]), other[c] / everything)
         for c in corners
     }
+
+
+def _same_state(parts: Sequence[Array], seen: Sequence[Array]) -> Array:
+    """Joint weight of a state that several corners share: one prior, all their likelihoods."""
+    out = parts[0]
+    for likelihood in seen[1:]:
+        out = out * likelihood
+    return out
 
 
 def _prior(context: Sequence[Evidence], knowledge: Knowledge) -> Array:

@@ -7,9 +7,11 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TypeVar
 
-from nodrek.core.model import Corner
+from nodrek.core.model import Corner, Finding
 from nodrek.core.model.case import (
+    Access,
     Case,
+    CaseLog,
     Check,
     CheckKind,
     Code,
@@ -155,8 +157,9 @@ def _state(case: Case, key: str, corner: Corner) -> Case:
 def _access(wanted: bool) -> Callable[[Case, str, Corner], Case]:
     def change(case: Case, key: str, corner: Corner) -> Case:
         del corner
-        now = getattr(case.access, key)
-        return replace(case, access=replace(case.access, **{key: None if now is wanted else wanted}))
+        access = vars(case.access)
+        told = None if access[key] is wanted else wanted
+        return replace(case, access=Access(**{**access, key: told}))
 
     return change
 
@@ -236,3 +239,18 @@ def seal(case: Case, corner: Corner, after: int) -> Case:
         return replace(loom, readings=readings)
 
     return replace(case, looms=tuple(changed(x) if x.corner is corner else x for x in case.looms))
+
+
+def with_log(case: Case, folder: Path, log: Path | None, findings: tuple[Finding, ...]) -> Case:
+    """The case as it is written to `folder`: a log that lies there by name, another by its findings."""
+    if log is None:
+        return case
+    home, target = folder.resolve(), log.resolve()
+    if target.is_relative_to(home):
+        name = str(target.relative_to(home))
+        if any(entry.path == name for entry in case.logs):
+            return case
+        return replace(case, logs=(*case.logs, CaseLog(name)))
+    known = {(f.fault, f.corners) for f in findings}
+    others = tuple(f for f in case.findings if (f.fault, f.corners) not in known)
+    return replace(case, findings=(*others, *findings))

@@ -9,8 +9,8 @@ from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.core.model.knowledge import Knowledge
 from nodrek.core.verdict.judge import FAULTY_FROM
 from nodrek.desktop.state.board import BoardScreen, present_codes, present_complaint, present_prove
-from nodrek.desktop.state.proof import present_loom, present_next, present_reasons
 from nodrek.desktop.state.drive import present_drive
+from nodrek.desktop.state.proof import present_loom, present_next, present_reasons
 from nodrek.desktop.state.ratios import present_ratios, shown_ratios
 from nodrek.desktop.state.screen import (
     PLACE_OF,
@@ -161,8 +161,7 @@ def _plan(session: Session, units: Units) -> PlanScreen:
             card = replace(card, state=SHORT_CAUSE[lead.cause], odds=percent(lead.probability))
         cards.append(card)
     details = _details(answer, session.corner, units) if answer else ()
-    shown = answer is not None or session.bench.is_open
-    return PlanScreen(tuple(cards), details, session.corner.words.capitalize() if shown else "")
+    return PlanScreen(tuple(cards), details, session.corner.words.capitalize() if details else "")
 
 
 def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:

@@ -214,3 +214,13 @@ def take_case(session: Session, case: Case, path: Path | None) -> Session:
     corners = case.vehicle.layout.corners
     corner = session.corner if session.corner in corners else corners[0]
     return replace(session, bench=Bench(case, path=path), corner=corner)
+
+
+def refuse_case(session: Session, sentence: str) -> Session:
+    """A case file could not be read or written; what is on the bench stays."""
+    return replace(session, error=sentence, remedy=None, view=View.DRIVE)
+
+
+def kept_in(session: Session, path: Path) -> Session:
+    """The case is kept in this file from now on."""
+    return replace(session, bench=replace(session.bench, path=path, saved=True))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from nodrek.core.model.case import Cause
 from nodrek.core.model import CornerResult, Fault, Finding, Verdict
+from nodrek.core.model.case import Cause
 
 HEADLINES = {
     Fault.RING_DAMAGE: "{where}: the ring has lost {teeth}",

@@ -77,6 +77,7 @@ class BoardView(QWidget):
         for group in screen.groups:
             name = _words(group.title, Size.BODY, bold=True)
             self._titles[group.key] = name
+            column.addSpacing(STEP)
             column.addWidget(name)
             holder = QWidget()
             flow = FlowLayout(holder)
@@ -90,6 +91,7 @@ class BoardView(QWidget):
                 flow.addWidget(button)
             column.addWidget(holder)
         if screen.fields:
+            column.addSpacing(STEP)
             column.addWidget(self._number_row(screen))
         self._rows = QVBoxLayout()
         self._rows.setSpacing(4)

@@ -12,6 +12,7 @@ from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
 
 ROW = 46
 LINE_X = 34
+READING_X = 290
 
 
 class WirePicture(QWidget):
@@ -51,10 +52,11 @@ class WirePicture(QWidget):
         painter.drawText(QPointF(LINE_X + 22, 14), "control unit")
         most = max(r.share for r in self._rows)
         for i, row in enumerate(self._rows):
-            top = 20 + i * ROW
             shade = QColor(look.call)
             shade.setAlphaF(0.06 + 0.6 * row.share / most)
-            painter.fillRect(QRectF(LINE_X - 16, top, 32, ROW), shade)
+            painter.fillRect(QRectF(LINE_X - 16, 20 + i * ROW, 32, ROW), shade)
+        for i, row in enumerate(self._rows):
+            top = 20 + i * ROW
             painter.setPen(QPen(QColor(look.ink), 3))
             painter.drawLine(QPointF(LINE_X, top), QPointF(LINE_X, top + ROW))
             self._draw_end(painter, row, i, top + ROW, look)
@@ -85,7 +87,7 @@ class WirePicture(QWidget):
         if row.reading:
             painter.setPen(QColor(look.ink))
             painter.setFont(font(Size.SMALL, bold=True))
-            painter.drawText(QRectF(360, y - 12, 120, 24), Qt.AlignmentFlag.AlignVCenter, row.reading)
+            painter.drawText(QRectF(READING_X, y - 12, 120, 24), Qt.AlignmentFlag.AlignVCenter, row.reading)
 
 
 class LoomView(QWidget):

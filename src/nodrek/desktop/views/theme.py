@@ -160,6 +160,11 @@ def _sheet(look: Look) -> str:
     QFrame[raised="true"] {{ background: {look.raised}; border: 1px solid {look.hairline};
         border-radius: {RADIUS}px; }}
     QFrame[raised="true"] QLabel {{ background: transparent; border: none; }}
+    QFrame[raised="true"] QScrollArea, QFrame[raised="true"] QScrollArea > QWidget > QWidget {{
+        background: {look.raised}; border: none; }}
+    QLineEdit {{ background: {look.raised}; color: {look.ink}; border: 1px solid {look.quiet};
+        border-radius: {RADIUS}px; padding: 4px 10px; }}
+    QLineEdit:focus {{ border: 2px solid {look.accent}; padding: 3px 9px; }}
     QFrame[hairline="true"] {{ background: {look.hairline}; border: none; }}
     QSplitter::handle {{ background: {look.hairline}; }}
     QToolTip {{ background: {look.raised}; color: {look.ink}; border: 1px solid {look.hairline}; padding: 6px; }}

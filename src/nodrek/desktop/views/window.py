@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QDropEvent,
     QGuiApplication,
     QKeySequence,
+    QResizeEvent,
     QShortcut,
 )
 from PySide6.QtWidgets import (
@@ -31,20 +32,45 @@ from PySide6.QtWidgets import (
 
 from nodrek.core.model import Corner
 from nodrek.desktop.state.mapping import MappingScreen
-from nodrek.desktop.state.screen import Place, Screen, View
+from nodrek.desktop.state.screen import FIRST_VIEW, PLACE_OF, Place, Screen, View
 from nodrek.desktop.views.answer import AnswerPanel, BusyPanel, StationButton
+from nodrek.desktop.views.board import BoardView
 from nodrek.desktop.views.drive import DriveView
 from nodrek.desktop.views.invite import InviteView
+from nodrek.desktop.views.loom import LoomView
 from nodrek.desktop.views.mapping import MappingDialog
+from nodrek.desktop.views.next import NextPanel
 from nodrek.desktop.views.plan import PlanPanel
 from nodrek.desktop.views.ratios import RatiosView
+from nodrek.desktop.views.reasons import ReasonsView
 from nodrek.desktop.views.theme import STEP, Look, Size, font
 from nodrek.desktop.views.turns import TurnsView
 
 LEAST_VIEW = 340
 """Pixels of height under which no view can be read."""
-VIEW_NAMES = {View.DRIVE: "Drive", View.TURNS: "Turns", View.RATIOS: "Ratios"}
-VIEW_KEYS = {View.DRIVE: "D", View.TURNS: "T", View.RATIOS: "R"}
+NARROW = 1100
+"""Pixels of width under which Next folds under the plan."""
+VIEW_NAMES = {
+    View.COMPLAINT: "Complaint",
+    View.CODES: "Codes",
+    View.DRIVE: "Drive",
+    View.TURNS: "Turns",
+    View.RATIOS: "Ratios",
+    View.PROVE: "Access, costs, checks done",
+    View.REASONS: "Reasons",
+    View.LOOM: "Loom",
+}
+VIEW_KEYS = {
+    View.COMPLAINT: "C",
+    View.CODES: "O",
+    View.DRIVE: "D",
+    View.TURNS: "T",
+    View.RATIOS: "R",
+    View.PROVE: "P",
+    View.REASONS: "W",
+    View.LOOM: "L",
+}
+ON_LOG = (View.DRIVE, View.TURNS, View.RATIOS)
 
 
 class MainWindow(QMainWindow):
@@ -59,6 +85,11 @@ class MainWindow(QMainWindow):
     cancel_wanted = Signal()
     copy_wanted = Signal()
     columns_wanted = Signal()
+    undo_wanted = Signal()
+    redo_wanted = Signal()
+    case_open_wanted = Signal(object)
+    case_save_wanted = Signal(object)
+    case_new_wanted = Signal()
     closing = Signal()
 
     def __init__(self, demos: tuple[tuple[str, str], ...]) -> None:
@@ -77,9 +108,10 @@ class MainWindow(QMainWindow):
         self.invite.demo_wanted.connect(self.demo_wanted)
         self.drive, self.turns, self.ratios = DriveView(), TurnsView(), RatiosView()
         self._views: dict[View, QWidget] = {View.DRIVE: self.drive, View.TURNS: self.turns, View.RATIOS: self.ratios}
+        self.board, self.reasons, self.loom, self.next = BoardView(), ReasonsView(), LoomView(), NextPanel()
         self.stations = {place: StationButton() for place in Place}
-        self.stations[Place.DRIVE].clicked.connect(lambda: self.view_chosen.emit(View.DRIVE))
-        self.stations[Place.COMPARE].clicked.connect(lambda: self.view_chosen.emit(View.TURNS))
+        for place, station in self.stations.items():
+            station.clicked.connect(lambda _=False, view=FIRST_VIEW[place]: self.view_chosen.emit(view))
         self.view_buttons = {view: QPushButton(VIEW_NAMES[view]) for view in View}
         self._notes = QLabel()
         self._notes.setWordWrap(True)
@@ -116,6 +148,8 @@ class MainWindow(QMainWindow):
             # takes what is left; its own wish must not make the stage scroll
             widget.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Ignored)
             stage.addWidget(widget, 1)
+        for page in (self.board, self.reasons, self.loom):
+            stage.addWidget(page)
         stage.addWidget(self._notes)
         # takes the room where no view does, so that a sentence is not stretched over it
         stage.addStretch(0)
@@ -133,8 +167,13 @@ class MainWindow(QMainWindow):
         scroll.setWidget(inside)
         body = QHBoxLayout()
         body.setSpacing(STEP)
-        body.addWidget(self.plan)
+        self._left = QVBoxLayout()
+        self._left.setSpacing(STEP)
+        self._left.addWidget(self.plan)
+        body.addLayout(self._left)
         body.addWidget(scroll, 1)
+        body.addWidget(self.next)
+        self._body = body
         whole = QWidget()
         layout = QVBoxLayout(whole)
         layout.setContentsMargins(STEP, 4, STEP, STEP)
@@ -149,12 +188,19 @@ class MainWindow(QMainWindow):
         self._add(file, "&Open a log…", self.ask_for_log, QKeySequence.StandardKey.Open)
         self.recent_menu = file.addMenu("Open &recent")
         file.addSeparator()
+        self._add(file, "&New case", self.case_new_wanted.emit, QKeySequence.StandardKey.New)
+        self._add(file, "Open a c&ase…", self.ask_for_case, QKeySequence("Ctrl+Shift+A"))
+        self._add(file, "&Save the case as…", self.ask_where_to_save, QKeySequence.StandardKey.Save)
+        file.addSeparator()
         self.columns_action = self._add(
             file, "Columns and c&orners…", self.columns_wanted.emit, QKeySequence("Ctrl+Shift+O")
         )
         self.copy_action = self._add(file, "&Copy the answer", self.copy_wanted.emit, QKeySequence("Ctrl+Shift+C"))
         file.addSeparator()
         self._add(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        edit = self.menuBar().addMenu("&Edit")
+        self.undo_action = self._add(edit, "&Undo", self.undo_wanted.emit, QKeySequence.StandardKey.Undo)
+        self.redo_action = self._add(edit, "&Redo", self.redo_wanted.emit, QKeySequence.StandardKey.Redo)
         view = self.menuBar().addMenu("&View")
         for chosen in View:
             self._add(
@@ -226,8 +272,21 @@ class MainWindow(QMainWindow):
         shown = {View.DRIVE: screen.drive, View.TURNS: screen.turns, View.RATIOS: screen.ratios}
         has_result = any(part is not None for part in shown.values())
         for view, button in self.view_buttons.items():
-            button.setVisible(has_result)
+            beside = has_result if view in ON_LOG else screen.place is Place.PROVE and PLACE_OF[view] is Place.PROVE
+            button.setVisible(beside)
             button.setChecked(view is screen.view)
+        self.board.setVisible(screen.board is not None)
+        if screen.board is not None:
+            self.board.show_board(screen.board, look)
+        self.reasons.setVisible(screen.reasons is not None)
+        if screen.reasons is not None:
+            self.reasons.show_reasons(screen.reasons, look)
+        self.loom.setVisible(screen.loom is not None)
+        if screen.loom is not None:
+            self.loom.show_loom(screen.loom, look)
+        self.next.setVisible(screen.next is not None)
+        if screen.next is not None:
+            self.next.show_next(screen.next, look)
         for view, widget in self._views.items():
             widget.setVisible(view is screen.view and shown[view] is not None)
         if screen.drive is not None:
@@ -237,7 +296,9 @@ class MainWindow(QMainWindow):
         if screen.ratios is not None:
             self.ratios.show_ratios(screen.ratios, look)
         self._notes.setText("\n".join(f"Note: {note}" for note in screen.notes[:3]))
-        self._notes.setVisible(bool(screen.notes))
+        self._notes.setVisible(bool(screen.notes) and screen.board is None)
+        self.undo_action.setEnabled(screen.can_undo)
+        self.redo_action.setEnabled(screen.can_redo)
         self.copy_action.setEnabled(screen.can_copy)
         self.columns_action.setEnabled(screen.can_copy or bool(screen.answer and screen.answer.remedy))
 
@@ -245,6 +306,27 @@ class MainWindow(QMainWindow):
         name, _ = QFileDialog.getOpenFileName(self, "Open a log of a drive", "", "All files (*)")
         if name:
             self.open_wanted.emit(Path(name))
+
+    def ask_for_case(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Open a case", "", "Cases (*.nodrek.json);;All files (*)")
+        if name:
+            self.case_open_wanted.emit(Path(name))
+
+    def ask_where_to_save(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save the case", "case.nodrek.json", "Cases (*.nodrek.json)")
+        if name:
+            self.case_save_wanted.emit(Path(name))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        narrow = self.width() < NARROW
+        folded = self._left.indexOf(self.next) >= 0
+        if narrow and not folded:
+            self._body.removeWidget(self.next)
+            self._left.addWidget(self.next, 1)
+        elif not narrow and folded:
+            self._left.removeWidget(self.next)
+            self._body.addWidget(self.next)
 
     def ask_for_databases(self) -> tuple[Path, ...]:
         """Files of bus databases; empty where the person changed their mind."""

@@ -66,7 +66,7 @@ def _finding(finding: Finding) -> dict[str, Any]:
         "corners": [c.value for c in finding.corners],
         "confidence": _round(finding.confidence, 4),
         "summary": finding.summary,
-        "evidence": {k: _plain(v) for k, v in finding.evidence.items()},
+        "evidence": {k: plain(v) for k, v in finding.evidence.items()},
     }
 
 
@@ -90,12 +90,12 @@ def _corner(corner: CornerResult) -> dict[str, Any]:
     }
 
 
-def _plain(value: Any) -> Any:
+def plain(value: Any) -> Any:
     """JSON's own types only: no array scalars, no NaN."""
     if isinstance(value, float):
         return value if math.isfinite(value) else None
     if isinstance(value, (list, tuple)):
-        return [_plain(v) for v in value]
+        return [plain(v) for v in value]
     return value
 
 

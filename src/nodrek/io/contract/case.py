@@ -34,6 +34,7 @@ from nodrek.core.model.case import (
     WorkPart,
 )
 from nodrek.errors import BadRequest, UnreadableFile
+from nodrek.io.contract.analysis import plain
 from nodrek.io.logs.guard import check_file
 
 SCHEMA = "nodrek.case/1"
@@ -317,7 +318,7 @@ def case_json(case: Case) -> dict[str, Any]:
                     "fault": f.fault.value,
                     "corners": [c.value for c in f.corners],
                     "confidence": f.confidence,
-                    "evidence": dict(f.evidence),
+                    "evidence": {k: plain(v) for k, v in f.evidence.items()},
                 }
                 for f in case.findings
             ],

@@ -40,7 +40,7 @@ def laid_out(file: LogFile) -> LogFile:
         return file
     whole = _with_line_ends(file.read().decode(encoding, errors="replace"))
     whole = _with_tabs(whole) if spaced else whole
-    return replace(file, content=whole.encode(encoding))
+    return replace(file, content=whole.encode(encoding, errors="replace"))
 
 
 def _with_line_ends(text: str) -> str:
