@@ -34,7 +34,7 @@ ABNORMAL = 0.3
 """A check's answer that a healthy corner gives less often than this makes its corner suspected."""
 REPAIR_FROM = 0.5
 CONTRADICTION = 0.25
-LEAST_WEIGHT_DB = 0.3
+LEAST_WEIGHT_DB = 0.6
 
 
 def diagnose(

@@ -16,10 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from nodrek.desktop.state.proof import NextScreen
+from nodrek.desktop.state.proof import MOST_OTHERS, NextScreen
 from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
 
 NEXT_WIDTH = 312
+MOST_ANSWERS = 6
 
 
 class NextPanel(QFrame):
@@ -34,104 +35,107 @@ class NextPanel(QFrame):
         super().__init__()
         self.setProperty("raised", True)
         self.setFixedWidth(NEXT_WIDTH)
-        self._last: NextScreen | None = None
-        self._inside: QWidget | None = None
-        self._value: QLineEdit | None = None
-        self._mate: QLineEdit | None = None
+        self._screen: NextScreen | None = None
+        # every widget is made once and only filled anew: a press must be answered at once
+        self._plain, self._title = _line(Size.BODY), _line(Size.LARGE, bold=True)
+        self._facts, self._usual = _line(Size.SMALL, quiet=True), _line(Size.SMALL, quiet=True)
+        self._cautions, self._warnings = _line(Size.SMALL, call=True), _line(Size.SMALL, call=True)
+        self._steps, self._undo, self._why = _line(Size.SMALL), _line(Size.SMALL), _line(Size.SMALL, quiet=True)
+        self._question = _line(Size.BODY, call=True)
+        self._or = _line(Size.SMALL, quiet=True)
+        self._answers = [_button(main=True) for _ in range(MOST_ANSWERS)]
+        self._others = [_button() for _ in range(MOST_OTHERS)]
+        self._accept, self._enter, self._open = _button(), _button(main=True), _button()
+        self._value, self._mate = QLineEdit(), QLineEdit()
+        self._units = (QLabel(), QLabel())
+        self._values = self._entries()
+        for index, button in enumerate(self._answers):
+            button.clicked.connect(lambda _=False, i=index: self._answer(i))
+        for index, button in enumerate(self._others):
+            button.setStyleSheet("text-align: left;")
+            button.clicked.connect(lambda _=False, i=index: self._other(i))
+        self._accept.clicked.connect(self.accepted)
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(STEP, 0, STEP, 0)
+        column.setSpacing(STEP)
+        head = _line(Size.SMALL, quiet=True)
+        head.setText("Next")
+        for widget in (
+            head, self._title, self._plain, self._facts, self._cautions, self._steps, self._usual, self._values,
+            *self._answers, self._question, self._accept, self._undo, self._why, self._warnings, self._or,
+            *self._others,
+        ):  # fmt: skip
+            column.addWidget(widget)
+        column.addStretch(1)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(inside)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(STEP, STEP, 2, STEP)
         layout.addWidget(self._scroll)
 
     def show_next(self, screen: NextScreen, look: Look) -> None:
-        if screen == self._last:
+        last, self._screen = self._screen, screen
+        if screen == last:
             return
-        typed = self._typed_so_far() if self._same_check(screen) else ("", "")
-        self._last = screen
-        inside = QWidget()
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(STEP, 0, STEP, 0)
-        column.setSpacing(STEP)
-        column.addWidget(_line("Next", Size.SMALL, quiet=True))
-        title_size = Size.LARGE if screen.check else Size.BODY
-        column.addWidget(_line(screen.title, title_size, bold=screen.check is not None))
-        if screen.facts:
-            column.addWidget(_line(screen.facts, Size.SMALL, quiet=True))
-        for caution in screen.cautions:
-            column.addWidget(_line(f"Caution: {caution}", Size.SMALL, call=True))
-        for number, step in enumerate(screen.steps, start=1):
-            column.addWidget(_line(f"{number}.  {step}", Size.SMALL))
-        if screen.usual:
-            column.addWidget(_line(screen.usual, Size.SMALL, quiet=True))
-        self._value = self._mate = None
-        if screen.unit:
-            column.addLayout(self._entries(screen.unit, typed))
-        for word, told in screen.answers:
-            button = _button(told)
-            button.setProperty("main", True)
-            button.clicked.connect(lambda _=False, w=word: self.answered.emit(screen.check, screen.corner, w))
-            column.addWidget(button)
-        if screen.question:
-            column.addWidget(_line(screen.question[:1].upper() + screen.question[1:] + ".", Size.BODY, call=True))
-            accept = _button(screen.accept)
-            accept.clicked.connect(self.accepted)
-            column.addWidget(accept)
-        if screen.undo:
-            column.addWidget(_line(screen.undo, Size.SMALL))
-        if screen.why:
-            column.addWidget(_line(f"Why: {screen.why}", Size.SMALL, quiet=True))
-        for warning in screen.warnings:
-            column.addWidget(_line(warning, Size.SMALL, call=True))
-        if screen.others:
-            column.addWidget(_line("Or", Size.SMALL, quiet=True))
-        for kind, corner, told in screen.others:
-            button = _button(told)
-            button.setStyleSheet("text-align: left;")
-            button.clicked.connect(lambda _=False, k=kind, c=corner: self.other_wanted.emit(k, c))
-            column.addWidget(button)
-        column.addStretch(1)
-        self._inside = inside
-        self._scroll.setWidget(inside)
-        self._scroll.verticalScrollBar().setValue(0)
+        if last is None or (last.check, last.corner) != (screen.check, screen.corner):
+            self._value.clear()
+            self._mate.clear()
+            self._scroll.verticalScrollBar().setValue(0)
+        is_check = screen.check is not None
+        _fill(self._title, screen.title if is_check else "")
+        _fill(self._plain, "" if is_check else screen.title)
+        _fill(self._facts, screen.facts)
+        _fill(self._cautions, "\n".join(f"Caution: {c}" for c in screen.cautions))
+        _fill(self._steps, "\n".join(f"{n}.  {step}" for n, step in enumerate(screen.steps, start=1)))
+        _fill(self._usual, screen.usual)
+        self._values.setVisible(bool(screen.unit))
+        for label in self._units:
+            label.setText(screen.unit)
+        _fill_buttons(self._answers, tuple(told for _, told in screen.answers))
+        _fill(self._question, f"{screen.question[:1].upper()}{screen.question[1:]}." if screen.question else "")
+        _fill_buttons([self._accept], (screen.accept,) if screen.accept else ())
+        _fill(self._undo, screen.undo)
+        _fill(self._why, f"Why: {screen.why}" if screen.why else "")
+        _fill(self._warnings, "\n".join(screen.warnings))
+        _fill(self._or, "Or" if screen.others else "")
+        _fill_buttons(self._others, tuple(told for _, _, told in screen.others))
         self.setAccessibleName(f"Next: {screen.title}. {screen.facts}")
 
-    def _same_check(self, screen: NextScreen) -> bool:
-        last = self._last
-        return last is not None and (last.check, last.corner) == (screen.check, screen.corner)
+    def _answer(self, index: int) -> None:
+        if self._screen is not None:
+            self.answered.emit(self._screen.check, self._screen.corner, self._screen.answers[index][0])
 
-    def _typed_so_far(self) -> tuple[str, str]:
-        if self._value is None or self._mate is None:
-            return "", ""
-        return self._value.text(), self._mate.text()
+    def _other(self, index: int) -> None:
+        if self._screen is not None:
+            kind, corner, _ = self._screen.others[index]
+            self.other_wanted.emit(kind, corner)
 
-    def _entries(self, unit: str, typed: tuple[str, str]) -> QVBoxLayout:
-        box = QVBoxLayout()
-        fields = []
-        for words, text in (("Here", typed[0]), ("Mate", typed[1])):
-            entry = QLineEdit(text)
+    def _entries(self) -> QWidget:
+        holder = QWidget()
+        holder.setProperty("clear", True)
+        box = QVBoxLayout(holder)
+        box.setContentsMargins(0, 0, 0, 0)
+        for words, entry, unit in (("Here", self._value, self._units[0]), ("Mate", self._mate, self._units[1])):
             entry.setMinimumHeight(TARGET)
             entry.setValidator(QDoubleValidator(0.0, 1e9, 4, entry))
-            entry.setAccessibleName(f"{words}, {unit}")
+            entry.setAccessibleName(f"Measured {words.lower()}")
             entry.returnPressed.connect(self._send_value)
             row = QHBoxLayout()
             name = QLabel(words)
             name.setFixedWidth(44)
             row.addWidget(name)
             row.addWidget(entry, 1)
-            row.addWidget(QLabel(unit))
+            row.addWidget(unit)
             box.addLayout(row)
-            fields.append(entry)
-        self._value, self._mate = fields
-        enter = _button("Enter the value")
-        enter.setProperty("main", True)
-        enter.clicked.connect(self._send_value)
-        opened = _button("Open, no reading at all")
-        opened.clicked.connect(lambda: self._send(None, _number(self._mate)))
-        box.addWidget(enter)
-        box.addWidget(opened)
-        return box
+        _fill_buttons([self._enter, self._open], ("Enter the value", "Open, no reading at all"))
+        self._enter.clicked.connect(self._send_value)
+        self._open.clicked.connect(lambda: self._send(None, _number(self._mate)))
+        box.addWidget(self._enter)
+        box.addWidget(self._open)
+        return holder
 
     def _send_value(self) -> None:
         value = _number(self._value)
@@ -139,20 +143,19 @@ class NextPanel(QFrame):
             self._send(value, _number(self._mate))
 
     def _send(self, value: float | None, mate: float | None) -> None:
-        if self._last is not None:
-            self.measured.emit(self._last.check, self._last.corner, value, mate)
+        if self._screen is not None:
+            self.measured.emit(self._screen.check, self._screen.corner, value, mate)
 
 
-def _number(entry: QLineEdit | None) -> float | None:
-    text = entry.text().strip().replace(",", ".") if entry is not None else ""
+def _number(entry: QLineEdit) -> float | None:
     try:
-        return float(text)
+        return float(entry.text().strip().replace(",", "."))
     except ValueError:
         return None
 
 
-def _line(text: str, size: Size, *, bold: bool = False, quiet: bool = False, call: bool = False) -> QLabel:
-    label = QLabel(text)
+def _line(size: Size, *, bold: bool = False, quiet: bool = False, call: bool = False) -> QLabel:
+    label = QLabel()
     label.setFont(font(size, bold=bold))
     label.setWordWrap(True)
     label.setTextFormat(Qt.TextFormat.PlainText)
@@ -162,14 +165,27 @@ def _line(text: str, size: Size, *, bold: bool = False, quiet: bool = False, cal
     return label
 
 
-def _button(words: str) -> QPushButton:
-    """As wide as the panel; its words may take two lines."""
+def _fill(label: QLabel, text: str) -> None:
+    label.setText(text)
+    label.setVisible(bool(text))
+
+
+def _button(*, main: bool = False) -> QPushButton:
     button = QPushButton()
-    button.setAccessibleName(words)
+    button.setProperty("main", main)
     button.setMinimumHeight(TARGET)
+    # as wide as the panel, whatever its words
     button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-    button.setText(_two_lines(words))
     return button
+
+
+def _fill_buttons(buttons: list[QPushButton], words: tuple[str, ...]) -> None:
+    for index, button in enumerate(buttons):
+        told = words[index] if index < len(words) else ""
+        button.setVisible(bool(told))
+        if told:
+            button.setText(_two_lines(told))
+            button.setAccessibleName(told)
 
 
 def _two_lines(words: str, most: int = 32) -> str:

@@ -162,6 +162,7 @@ def _sheet(look: Look) -> str:
     QFrame[raised="true"] QLabel {{ background: transparent; border: none; }}
     QFrame[raised="true"] QScrollArea, QFrame[raised="true"] QScrollArea > QWidget > QWidget {{
         background: {look.raised}; border: none; }}
+    QWidget[clear="true"] {{ background: transparent; }}
     QLineEdit {{ background: {look.raised}; color: {look.ink}; border: 1px solid {look.quiet};
         border-radius: {RADIUS}px; padding: 4px 10px; }}
     QLineEdit:focus {{ border: 2px solid {look.accent}; padding: 3px 9px; }}
