@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from nodrek.core.model import Array, Corner
+from nodrek.core.model import Array, Corner, Scene
 from nodrek.desktop.state.screen import DriveScreen, Trace
 from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import minutes_words
@@ -38,12 +38,12 @@ def present_drive(session: Session, speed_factor: float, speed_unit: str) -> Dri
         speeds=tuple(speeds),
         deviations=tuple(deviations),
         dropouts=tuple((c, _dropout_times(answer, c, window)) for c in answer.log.corners),
-        stops=_stops(answer),
+        stops=() if answer.analysis.scene is Scene.SPIN else _stops(answer),
         marks=session.marks,
         mark_text="The place you marked passes the sensor here" if session.marks else "",
         window=window,
         whole=whole,
-        speed_range=(0.0, 1.05 * max(float(np.nanmax(answer.examination.usable.vehicle)) * speed_factor, 1.0)),
+        speed_range=(0.0, 1.05 * max(_fastest(answer) * speed_factor, 1.0)),
         deviation_range=_deviation_range(answer),
         speed_unit=speed_unit,
         part_text=_part_text(session, answer),
@@ -86,6 +86,13 @@ def _deviation_range(answer: Answer) -> tuple[float, float]:
     low, high = max(low, -105.0), min(high, 60.0)
     # room below for the marks of the dropouts
     return low - 0.12 * (high - low), high
+
+
+def _fastest(answer: Answer) -> float:
+    """Top of the speed axis, m/s: that of the vehicle, or of the wheels turned on stands."""
+    if answer.analysis.scene is Scene.SPIN:
+        return max((s.peak for s in answer.analysis.spins.values() if s.alive), default=0.0)
+    return float(np.nanmax(answer.examination.usable.vehicle))
 
 
 @lru_cache(maxsize=4)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from nodrek.core.model import Corner, Fault, Verdict
+from nodrek.core.model import Corner, Fault, Scene, Verdict
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.core.model.knowledge import Knowledge
 from nodrek.core.verdict.judge import FAULTY_FROM
@@ -28,6 +28,7 @@ from nodrek.desktop.state.screen import (
 from nodrek.desktop.state.session import Remedy, Session
 from nodrek.desktop.state.signs import leading, sign_of, sign_of_verdict
 from nodrek.desktop.state.turns import present_turns
+from nodrek.desktop.state.waking import present_waking
 from nodrek.desktop.state.words import (
     SHORT,
     SHORT_CAUSE,
@@ -47,6 +48,16 @@ REMEDIES: dict[Remedy | None, str] = {
     Remedy.COLUMNS: "Say which column is which…",
     Remedy.DATABASE: "Give a bus database…",
 }
+
+
+WOULD_SHOW = {
+    Fault.RING_DAMAGE: "a single lost tooth",
+    Fault.RING_RUNOUT: "a swing of 0.2 %",
+    Fault.AIR_GAP: "silence to 8 km\u2060/\u2060h",
+    Fault.INTERMITTENT: "one break a minute",
+    Fault.TYRE_SIZE: "half a per cent of tyre",
+}
+"""The smallest fault of each kind worth finding, for the question what a clean log is worth."""
 
 
 @dataclass(frozen=True)
@@ -77,6 +88,7 @@ def present(session: Session, units: Units, knowledge: Knowledge) -> Screen:
         drive=present_drive(session, units.speed_factor, units.speed) if session.view is View.DRIVE else None,
         turns=present_turns(session) if session.view is View.TURNS else None,
         ratios=present_ratios(session) if session.view is View.RATIOS else None,
+        waking=present_waking(session, units.speed_factor, units.speed) if view is View.WAKING else None,
         board=_board(session, knowledge),
         reasons=present_reasons(bench.diagnosis, session.corner, knowledge) if view is View.REASONS else None,
         loom=present_loom(bench.case, bench.diagnosis, session.corner, knowledge) if view is View.LOOM else None,
@@ -182,7 +194,7 @@ def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, s
     channel = answer.log.channels[corner]
     rows = [("Column", channel.name)]
     result = answer.analysis.corners.get(corner)
-    if result is None:
+    if result is None or answer.analysis.scene is Scene.SPIN:
         spin = answer.analysis.spins[corner]
         peak = f"{spin.peak * units.speed_factor:.1f} {units.speed}" if spin.alive else "nothing read"
         return (*rows, ("Turned", f"as number {spin.order}" if spin.order else "perhaps not"), ("Fastest", peak))
@@ -193,7 +205,8 @@ def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, s
     rows.append(("Dropouts", str(result.dropouts)))
     if result.wake_up == result.wake_up:
         rows.append(("Wakes up at", f"{result.wake_up * units.speed_factor:.1f} {units.speed}"))
-    rows.append(("A lost tooth would show", percent(result.could_see[Fault.RING_DAMAGE])))
+    rows.append(("Would have shown:", ""))
+    rows += [(words, percent(result.could_see[fault])) for fault, words in WOULD_SHOW.items()]
     return tuple(rows)
 
 

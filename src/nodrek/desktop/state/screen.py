@@ -28,6 +28,7 @@ class View(StrEnum):
     DRIVE = "drive"
     TURNS = "turns"
     RATIOS = "ratios"
+    WAKING = "waking"
     PROVE = "prove"
     REASONS = "reasons"
     LOOM = "loom"
@@ -39,6 +40,7 @@ PLACE_OF = {
     View.DRIVE: Place.DRIVE,
     View.TURNS: Place.COMPARE,
     View.RATIOS: Place.COMPARE,
+    View.WAKING: Place.COMPARE,
     View.PROVE: Place.PROVE,
     View.REASONS: Place.PROVE,
     View.LOOM: Place.PROVE,
@@ -212,6 +214,29 @@ class RatiosScreen:
 
 
 @dataclass(frozen=True)
+class WakingRow:
+    """One corner: speeds (shown unit) at which it began and stopped to read, and their middle."""
+
+    corner: Corner
+    name: str
+    text: str
+    begins: tuple[float, ...]
+    stops: tuple[float, ...]
+    middle: float | None
+    chosen: bool
+
+
+@dataclass(frozen=True)
+class WakingScreen:
+    rows: tuple[WakingRow, ...]
+    unit: str
+    top: float
+    ticks: tuple[tuple[float, str], ...]
+    sentence: str
+    empty_text: str
+
+
+@dataclass(frozen=True)
 class BusyScreen:
     doing: str
     share: float
@@ -231,6 +256,7 @@ class Screen:
     drive: DriveScreen | None
     turns: TurnsScreen | None
     ratios: RatiosScreen | None
+    waking: WakingScreen | None
     board: BoardScreen | None
     reasons: ReasonsScreen | None
     loom: LoomScreen | None

@@ -14,6 +14,8 @@ from nodrek.desktop.state.session import Session
 from nodrek.jobs.analyze import Answer
 
 MOST_ROWS = 240
+FULLY_SEEN = 0.98
+"""Share of the turn from which a log has looked at all of the ring."""
 LEAST_SPAN = 2.0
 """Per cent of deviation at full colour, at least: a sound ring must look sound."""
 
@@ -103,6 +105,9 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
         lost = sum(a.teeth or 0 for a in arcs)
         text = "1 tooth" if lost == 1 else f"{lost} teeth"
         caption = f"reads {depth:.0f} % low here" if depth is not None else "reads low here"
+    seen = float(np.mean(~np.isnan(ring.fold.profile)))
+    if seen < FULLY_SEEN:
+        caption += f"; only {100 * seen:.0f} % of the turn was looked at"
     return RingFaceScreen(
         corner=corner,
         title=corner.words.capitalize(),

@@ -45,6 +45,7 @@ from nodrek.desktop.views.ratios import RatiosView
 from nodrek.desktop.views.reasons import ReasonsView
 from nodrek.desktop.views.theme import STEP, Look, Size, font
 from nodrek.desktop.views.turns import TurnsView
+from nodrek.desktop.views.waking import WakingView
 
 LEAST_VIEW = 340
 """Pixels of height under which no view can be read."""
@@ -56,6 +57,7 @@ VIEW_NAMES = {
     View.DRIVE: "Drive",
     View.TURNS: "Turns",
     View.RATIOS: "Ratios",
+    View.WAKING: "Wake-up",
     View.PROVE: "Access, costs, checks done",
     View.REASONS: "Reasons",
     View.LOOM: "Loom",
@@ -66,11 +68,12 @@ VIEW_KEYS = {
     View.DRIVE: "D",
     View.TURNS: "T",
     View.RATIOS: "R",
+    View.WAKING: "U",
     View.PROVE: "P",
     View.REASONS: "W",
     View.LOOM: "L",
 }
-ON_LOG = (View.DRIVE, View.TURNS, View.RATIOS)
+ON_LOG = (View.DRIVE, View.TURNS, View.RATIOS, View.WAKING)
 
 
 class MainWindow(QMainWindow):
@@ -106,8 +109,13 @@ class MainWindow(QMainWindow):
         self.invite = InviteView(demos)
         self.invite.open_wanted.connect(self.ask_for_log)
         self.invite.demo_wanted.connect(self.demo_wanted)
-        self.drive, self.turns, self.ratios = DriveView(), TurnsView(), RatiosView()
-        self._views: dict[View, QWidget] = {View.DRIVE: self.drive, View.TURNS: self.turns, View.RATIOS: self.ratios}
+        self.drive, self.turns, self.ratios, self.waking = DriveView(), TurnsView(), RatiosView(), WakingView()
+        self._views: dict[View, QWidget] = {
+            View.DRIVE: self.drive,
+            View.TURNS: self.turns,
+            View.RATIOS: self.ratios,
+            View.WAKING: self.waking,
+        }
         self.board, self.reasons, self.loom, self.next = BoardView(), ReasonsView(), LoomView(), NextPanel()
         self.stations = {place: StationButton() for place in Place}
         for place, station in self.stations.items():
@@ -269,7 +277,12 @@ class MainWindow(QMainWindow):
         if screen.answer is not None and (last is None or not same_look or last.answer != screen.answer):
             self.answer.show_answer(screen.answer, look)
         self.invite.setVisible(screen.invite)
-        shown = {View.DRIVE: screen.drive, View.TURNS: screen.turns, View.RATIOS: screen.ratios}
+        shown = {
+            View.DRIVE: screen.drive,
+            View.TURNS: screen.turns,
+            View.RATIOS: screen.ratios,
+            View.WAKING: screen.waking,
+        }
         has_result = any(part is not None for part in shown.values())
         for view, button in self.view_buttons.items():
             beside = has_result if view in ON_LOG else screen.place is Place.PROVE and PLACE_OF[view] is Place.PROVE
@@ -295,6 +308,8 @@ class MainWindow(QMainWindow):
             self.turns.show_turns(screen.turns, look)
         if screen.ratios is not None:
             self.ratios.show_ratios(screen.ratios, look)
+        if screen.waking is not None:
+            self.waking.show_waking(screen.waking, look)
         self._notes.setText("\n".join(f"Note: {note}" for note in screen.notes[:3]))
         self._notes.setVisible(bool(screen.notes) and screen.board is None)
         self.undo_action.setEnabled(screen.can_undo)
