@@ -61,7 +61,7 @@ def with_ratios(exam: Examination, **per_cent: float) -> Examination:
     ({"RL": -12.0}, Fault.RING_COUNT, {Corner.RL}),
 ])  # fmt: skip
 def test_patterns_of_ratios(exam: Examination, sizes: dict[str, float], fault: Fault, corners: set[Corner]) -> None:
-    found = find_tyre(with_ratios(exam, **sizes), {})
+    found = find_tyre(with_ratios(exam, **sizes), {}, {})
     assert len(found) == 1
     assert found[0].fault is fault
     assert set(found[0].corners) == corners
@@ -74,14 +74,14 @@ def test_patterns_of_ratios(exam: Examination, sizes: dict[str, float], fault: F
 @pytest.mark.parametrize("sizes", [{}, {"FL": 0.2}, {"FL": 0.8, "FR": 0.8}, {"FL": 0.25, "RR": -0.2}])
 def test_honest_differences_are_no_finding(exam: Examination, sizes: dict[str, float]) -> None:
     """Sound sets differ by some 0.3 %, axles by wear (common practice, no published source)."""
-    assert all(f.confidence < 0.5 for f in find_tyre(with_ratios(exam, **sizes), {}))
+    assert all(f.confidence < 0.5 for f in find_tyre(with_ratios(exam, **sizes), {}, {}))
 
 
 def test_a_damaged_ring_explains_its_own_ratio(exam: Examination) -> None:
     off = with_ratios(exam, FL=-2.0)
-    assert find_tyre(off, {})[0].confidence > 0.9
-    assert all(f.confidence < 0.1 for f in find_tyre(off, {Corner.FL: 0.99}))
-    assert find_tyre(with_ratios(exam, FL=-6.0), {Corner.FL: 0.99})[0].confidence > 0.9
+    assert find_tyre(off, {}, {})[0].confidence > 0.9
+    assert all(f.confidence < 0.1 for f in find_tyre(off, {Corner.FL: 0.99}, {}))
+    assert find_tyre(with_ratios(exam, FL=-6.0), {Corner.FL: 0.99}, {})[0].confidence > 0.9
 
 
 def test_worse_measurement_is_worth_less(exam: Examination) -> None:

@@ -12,10 +12,11 @@ from hypothesis import strategies as st
 from conftest import drive
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.events import find_dropouts, silence_breaks, wake_up_speed
+from nodrek.core.motion.events import find_dropouts, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import compare_corners
 from nodrek.core.motion.usable import find_usable
+from nodrek.core.motion.waking import find_waking
 from nodrek.simulate.faults import Cause, SimulatedFault
 
 RATE = 50.0
@@ -170,8 +171,12 @@ def test_wake_up_speed_is_where_reading_begins(wake_kmh: float) -> None:
 
     channels = wheels(change=change)
     usable = find_usable(channels, TIMES[-1])
-    assert wake_up_speed(channels[Corner.RL], usable) * 3.6 == pytest.approx(wake_kmh, abs=0.8)
-    assert wake_up_speed(channels[Corner.FL], usable) * 3.6 < 2.0
+    waking = find_waking(channels, usable)
+    assert waking[Corner.RL].wake * 3.6 == pytest.approx(wake_kmh, abs=0.8)
+    assert waking[Corner.RL].sleep * 3.6 == pytest.approx(wake_kmh, abs=0.8)
+    assert waking[Corner.RL].scatter < 0.1
+    assert waking[Corner.RL].silent_above == 0.0
+    assert waking[Corner.FL].wake * 3.6 < 2.0
 
 
 def test_hard_braking_explains_a_dip() -> None:

@@ -17,13 +17,18 @@ from nodrek.desktop.state import session as intents
 from nodrek.desktop.state.drive import COLUMNS
 from nodrek.desktop.state.present import Units, present
 from nodrek.desktop.state.report import answer_lines
-from nodrek.desktop.state.screen import Glyph, Place, Screen, View
+from nodrek.desktop.state.screen import PLACE_OF, Glyph, Place, Screen, View
 from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import minutes_words, percent, signed, sureness
+from nodrek.io.knowledge import trade_knowledge
 from nodrek.jobs.analyze import Answer, analyze_file
 from nodrek.simulate.faults import Cause, SimulatedFault
 
 UNITS = Units()
+
+
+def shown(session: Session, units: Units) -> Screen:
+    return present(session, units, trade_knowledge())
 
 
 @pytest.fixture(scope="module")
@@ -64,11 +69,11 @@ def test_state_needs_no_qt() -> None:
 
 
 def test_nothing_loaded_invites() -> None:
-    screen = present(Session(), UNITS)
+    screen = shown(Session(), UNITS)
     assert screen.invite
     assert screen.answer is None
     assert {c.sign.glyph for c in screen.plan.corners} == {Glyph.UNKNOWN}
-    assert not screen.stations[1].enabled
+    assert [s.place for s in screen.stations if not s.enabled] == [Place.COMPARE]
 
 
 @pytest.mark.parametrize(("name", "corner", "glyph", "words"), [
@@ -82,7 +87,7 @@ def test_nothing_loaded_invites() -> None:
 def test_each_fault_has_its_ring_and_its_words(
     answers: Callable[[str], Answer], name: str, corner: Corner, glyph: Glyph, words: str
 ) -> None:
-    screen = present(showing(answers(name)), UNITS)
+    screen = shown(showing(answers(name)), UNITS)
     assert screen.answer is not None
     assert screen.answer.headline.startswith(corner.words.capitalize())
     assert words in screen.answer.headline
@@ -98,12 +103,12 @@ def test_each_fault_has_its_ring_and_its_words(
 
 def test_a_slower_wheel_is_drawn_larger(answers: Callable[[str], Answer]) -> None:
     """2 % slower means 2 % more circumference: the ring beside the other is the larger one."""
-    screen = present(showing(answers("tyre")), UNITS)
+    screen = shown(showing(answers("tyre")), UNITS)
     assert next(c for c in screen.plan.corners if c.corner is Corner.RR).sign.larger
 
 
 def test_a_clean_result_says_what_it_is_worth(answers: Callable[[str], Answer]) -> None:
-    screen = present(showing(answers("healthy")), UNITS)
+    screen = shown(showing(answers("healthy")), UNITS)
     assert screen.answer is not None
     assert "Nothing found" in screen.answer.headline
     assert "lost tooth would have shown" in screen.answer.lines[0]
@@ -112,7 +117,7 @@ def test_a_clean_result_says_what_it_is_worth(answers: Callable[[str], Answer]) 
 def test_too_little_data_says_what_drive_would_settle_it(answers: Callable[[str], Answer]) -> None:
     answer = answers("healthy")
     unsure = replace(answer, analysis=replace(answer.analysis, verdict=Verdict.NOT_ENOUGH_DATA))
-    screen = present(showing(unsure), UNITS)
+    screen = shown(showing(unsure), UNITS)
     assert screen.answer is not None
     assert "not enough" in screen.answer.headline
     assert screen.answer.lines[1].startswith("Log ")
@@ -124,21 +129,27 @@ def test_too_little_data_says_what_drive_would_settle_it(answers: Callable[[str]
 def test_every_view_of_every_corner_can_be_shown(
     answers: Callable[[str], Answer], name: str, view: View, corner: Corner
 ) -> None:
-    screen = present(showing(answers(name), view=view, corner=corner), UNITS)
-    shown = {View.DRIVE: screen.drive, View.TURNS: screen.turns, View.RATIOS: screen.ratios}
-    assert [v for v, part in shown.items() if part is not None] == [view]
-    assert screen.place is (Place.DRIVE if view is View.DRIVE else Place.COMPARE)
+    screen = shown(showing(answers(name), view=view, corner=corner), UNITS)
+    parts = {
+        View.DRIVE: screen.drive, View.TURNS: screen.turns, View.RATIOS: screen.ratios, View.WAKING: screen.waking,
+        View.REASONS: screen.reasons, View.LOOM: screen.loom,
+    }  # fmt: skip
+    board = view in (View.COMPLAINT, View.CODES, View.PROVE)
+    assert [v for v, part in parts.items() if part is not None] == ([] if board else [view])
+    assert (screen.board is not None) is board
+    assert screen.place is PLACE_OF[view]
+    assert (screen.next is not None) is (screen.place not in (Place.DRIVE, Place.COMPARE))
 
 
 def test_a_corner_that_gives_nothing_explains_itself(answers: Callable[[str], Answer]) -> None:
-    turns = present(showing(answers("dead"), view=View.TURNS, corner=Corner.FR), UNITS).turns
+    turns = shown(showing(answers("dead"), view=View.TURNS, corner=Corner.FR), UNITS).turns
     assert turns is not None
     assert turns.own is None
     assert "gives nothing" in turns.empty_text
 
 
 def test_the_raster_shows_the_streak_where_the_ring_face_shows_the_arc(answers: Callable[[str], Answer]) -> None:
-    turns = present(showing(answers("lost_tooth"), view=View.TURNS), UNITS).turns
+    turns = shown(showing(answers("lost_tooth"), view=View.TURNS), UNITS).turns
     assert turns is not None
     assert turns.own is not None
     assert turns.own_face is not None
@@ -153,7 +164,7 @@ def test_the_raster_shows_the_streak_where_the_ring_face_shows_the_arc(answers: 
 
 def test_thinning_keeps_every_dip_and_stays_small(answers: Callable[[str], Answer]) -> None:
     answer = answers("lost_tooth")
-    drive_screen = present(showing(answer), UNITS).drive
+    drive_screen = shown(showing(answer), UNITS).drive
     assert drive_screen is not None
     trace = next(t for t in drive_screen.speeds if t.corner is Corner.RL)
     assert trace.thinned
@@ -165,11 +176,11 @@ def test_thinning_keeps_every_dip_and_stays_small(answers: Callable[[str], Answe
 
 def test_zooming_shows_the_samples_themselves(answers: Callable[[str], Answer]) -> None:
     session = intents.look_at(showing(answers("lost_tooth")), 30.0, 34.0)
-    drive_screen = present(session, UNITS).drive
+    drive_screen = shown(session, UNITS).drive
     assert drive_screen is not None
     assert drive_screen.window == (30.0, 34.0)
     assert not drive_screen.speeds[0].thinned
-    back = present(intents.show_all(session), UNITS).drive
+    back = shown(intents.show_all(session), UNITS).drive
     assert back is not None
     assert back.window == back.whole
 
@@ -210,7 +221,7 @@ def test_a_failed_log_keeps_the_result_before_it(answers: Callable[[str], Answer
     before = showing(answers("lost_tooth"))
     begun = intents.begin(before, Path("bad.csv"))
     failed = intents.fail(begun, begun.revision, "bad.csv is empty: record it again.")
-    screen = present(failed, UNITS)
+    screen = shown(failed, UNITS)
     assert screen.answer is not None
     assert screen.answer.is_error
     assert "bad.csv is empty" in screen.answer.lines[0]
@@ -220,7 +231,7 @@ def test_a_failed_log_keeps_the_result_before_it(answers: Callable[[str], Answer
 
 def test_progress_tells_the_time_left() -> None:
     begun = intents.begin(Session(), Path("a.csv"))
-    busy = present(intents.progress(begun, begun.revision, 0.25, "Comparing", 3.0), UNITS).busy
+    busy = shown(intents.progress(begun, begun.revision, 0.25, "Comparing", 3.0), UNITS).busy
     assert busy is not None
     assert busy.left == "about 9 s left"
 
@@ -232,7 +243,7 @@ def test_units_switch_everywhere(answers: Callable[[str], Answer]) -> None:
         assert screen.drive is not None
         return float(np.nanmax(screen.drive.speeds[-1].y))
 
-    metric, miles = present(session, UNITS), present(session, Units("mph"))
+    metric, miles = shown(session, UNITS), shown(session, Units("mph"))
     assert top(metric) / top(miles) == pytest.approx(1.609344)
     assert any("mph" in value for _, value in miles.plan.details)
 

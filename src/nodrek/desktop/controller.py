@@ -41,6 +41,7 @@ class Controller(QObject):
     """Owns the session, the window, the runners and the keeper of the open case."""
 
     _asked = 0
+    _closed = False
 
     def __init__(self, app: QApplication, settings_path: Path) -> None:
         super().__init__()
@@ -294,6 +295,8 @@ class Controller(QObject):
                 self._show()
 
     def _do(self, intent: Callable[..., Session], *arguments: object) -> None:
+        if self._closed:
+            return
         changed = intent(self.session, *arguments)
         if changed is not self.session:
             self.session = changed
@@ -302,6 +305,8 @@ class Controller(QObject):
                 self._pending.start(0)
 
     def _show(self) -> None:
+        if self._closed:
+            return
         units = Units(self.settings.speed_unit)
         self.window.show_screen(present(self.session, units, self.knowledge), LOOKS[self.settings.look])
         self.window.show_recent(tuple(Path(p) for p in self.settings.recent))
@@ -311,7 +316,11 @@ class Controller(QObject):
         save_settings(self._settings_path, self.settings)
 
     def _close(self) -> None:
+        self._closed = True
+        self._pending.stop()
+        self._sums.stop()
         self.runner.cancel()
+        self.costs.cancel()
         self.keeper.flush()
         self.runner.wait(2.0)
 

@@ -34,6 +34,8 @@ BREAK = 0.12
 """ln deviation of one corner from the mean of all beyond which a sample says nothing of lags."""
 SURE = 3.0
 """Standard errors from which a lag counts as one; less is reported as zero."""
+SURE_SLOW = 1.5
+"""As many more at 5 samples a second and less: few samples know their own scatter badly."""
 SMALLEST = 1.5e-3
 MOST_PERIODS = 1.2
 WORTH_MOVING = 0.010
@@ -87,6 +89,8 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     # corners of one row are fetched within the time of a row; more is a corner that is stuck or dead
     if max(raw.values()) - raw[earliest] > MOST_PERIODS / channels[Corner.FL].rate:
         return out
+    rate = channels[Corner.FL].rate
+    needed = SURE + SURE_SLOW * float(np.clip(np.log2(10.0 / max(rate, 0.5)), 0.0, 1.0))
     for corner in Corner:
         apart = raw[corner] - raw[earliest]
         # contrasts in which both stand on the same side cancel
@@ -94,7 +98,7 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
             2.0 * lag.sigma for a, b, lag in zip(signs[corner], signs[earliest], contrasts, strict=True) if a != b
         ]
         sigma = float(np.sqrt(np.sum(np.square(shared)))) if shared else 0.0
-        sure = apart > SURE * sigma and apart > SMALLEST
+        sure = apart > needed * sigma and apart > SMALLEST
         out[corner] = Lag(apart if sure else 0.0, sigma)
     return out
 

@@ -37,6 +37,8 @@ DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 FROM_SPEED = 3.0
 LEAST_DIPS = 5
 MOST_DIPS = 140
+LEAST_SWING = 160
+"""Samples under which a swing is always found somewhere."""
 MOST_SHARE = 0.3
 MOST_SAMPLES = 2_500
 CANDIDATES = 10
@@ -249,7 +251,7 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch], quantum: float)
     amplitude a, a piece of samples w at angles θ has the log-likelihood Σ a·w·cos − ½Σ a²cos².
     """
     looks = _looks(motion, stretches, quantum)
-    if looks is None:
+    if looks is None or looks.value.size < LEAST_SWING:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
     ways = [(DELAYS[0], False), (DELAYS[0], True)]

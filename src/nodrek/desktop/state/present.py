@@ -168,7 +168,7 @@ def _plan(session: Session, units: Units) -> PlanScreen:
         else:
             state = "no log" if answer is None else "not in the log"
             card = CornerCard(corner, name, state, "", "", UNKNOWN_SIGN, chosen and answer is None, False)
-        if diagnosis is not None and corner in diagnosis.corners:
+        if session.bench.is_open and diagnosis is not None and corner in diagnosis.corners:
             lead = diagnosis.of(corner)[0]
             card = replace(card, state=SHORT_CAUSE[lead.cause], odds=percent(lead.probability))
         cards.append(card)

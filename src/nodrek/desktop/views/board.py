@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QDoubleValidator
+from PySide6.QtGui import QDoubleValidator, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from nodrek.desktop.state.board import BoardScreen
@@ -55,6 +55,16 @@ class BoardView(QWidget):
         self._facts.setText("\n".join(screen.facts))
         self._facts.setVisible(bool(screen.facts))
         self._list_rows(screen)
+        self._claim_height()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._claim_height()
+
+    def _claim_height(self) -> None:
+        """As high as its lines need at this width: what is around it scrolls, nothing is squeezed."""
+        if self._inside is not None:
+            self.setMinimumHeight(self._layout.totalHeightForWidth(self.width()))
 
     def _build(self, screen: BoardScreen) -> None:
         if self._inside is not None:

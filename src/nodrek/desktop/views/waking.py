@@ -86,12 +86,14 @@ class WakingView(QWidget):
         self.scale = WakingScale()
         self._sentence = QLabel()
         self._sentence.setWordWrap(True)
-        self._sentence.setFont(font(Size.LARGE))
+        self._sentence.setProperty("quiet", True)
+        self._sentence.setMinimumHeight(3 * self._sentence.fontMetrics().lineSpacing() + 2)
+        self._sentence.setAlignment(Qt.AlignmentFlag.AlignTop)
         shown = QWidget()
         inside = QVBoxLayout(shown)
         inside.setContentsMargins(0, 0, 0, 0)
-        inside.addWidget(self._sentence)
         inside.addWidget(self.scale, 1)
+        inside.addWidget(self._sentence)
         self._stack = OrEmpty(self, shown)
 
     def show_waking(self, screen: WakingScreen, look: Look) -> None:
