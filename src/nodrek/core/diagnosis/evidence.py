@@ -184,8 +184,9 @@ def check_outcome(check: Check, info: CheckInfo) -> tuple[str | None, str]:
     """The outcome of a check and its words; None where there is none."""
     if check.check in MEASURED:
         judged = judge_value(check, info.unit)
-        told = judged.words if judged.outcome is None else f"{judged.words} ({judged.outcome.replace('_', ' ')})"
-        return judged.outcome, told
+        if judged.outcome in (None, judged.words):
+            return judged.outcome, judged.words
+        return judged.outcome, f"{judged.words} ({str(judged.outcome).replace('_', ' ')})"
     if check.result is None or check.result not in info.outcomes:
         return None, ""
     return check.result, check.result.replace("_", " ")

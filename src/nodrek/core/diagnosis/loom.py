@@ -23,6 +23,7 @@ MISREAD = 0.02
 """Share of readings that mislead: a break that closed while probing, a probe that missed the strand."""
 MOST_SEGMENTS = 60
 FOUND_FROM = 0.9
+WORTH_PROBING = 0.03
 
 
 def search_loom(loom: Loom, kinds: Mapping[str, LoomKind]) -> LoomSearch:
@@ -43,7 +44,12 @@ def search_loom(loom: Loom, kinds: Mapping[str, LoomKind]) -> LoomSearch:
     likeliest = int(np.argmax(shares))
     found = bool(shares[likeliest] >= FOUND_FROM)
     costs = np.array([kinds[s.kind].minutes for s in loom.segments])
-    minutes, after = best_probe(shares, costs, {r.after for r in loom.readings})
+    # what readings have all but ruled out at either end needs no probing
+    likely = np.flatnonzero(shares >= WORTH_PROBING)
+    low, high = int(likely[0]), int(likely[-1]) + 1
+    done = {r.after - low for r in loom.readings}
+    minutes, first = best_probe(shares[low:high] / shares[low:high].sum(), costs[low:high], done)
+    after = None if first is None else first + low
     probe = None
     if not found and after is not None:
         share = float(shares[: after + 1].sum())

@@ -64,7 +64,7 @@ class BoardView(QWidget):
     def _claim_height(self) -> None:
         """As high as its lines need at this width: what is around it scrolls, nothing is squeezed."""
         if self._inside is not None:
-            self.setMinimumHeight(self._layout.totalHeightForWidth(self.width()))
+            self.setMinimumHeight(max(0, self._layout.totalHeightForWidth(self.width())))
 
     def _build(self, screen: BoardScreen) -> None:
         if self._inside is not None:
