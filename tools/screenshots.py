@@ -12,6 +12,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from nodrek.core.model import Corner
+from nodrek.core.model.case import CheckKind
 from nodrek.demo import demo_log
 from nodrek.desktop.controller import Controller
 from nodrek.desktop.state.screen import View
@@ -62,6 +64,37 @@ def main(folder: Path) -> None:
         shoot("marked-tooth")
         open_demo("island-van-wrong-tyre", View.RATIOS)
         shoot("ratios")
+        window = controller.window
+        window.view_chosen.emit(View.COMPLAINT)
+        settle()
+        controller.open(demo_log("island-van-broken-lead"))
+        settle(lambda: controller.session.busy is None)
+        for group, key in (("lamps", "abs"), ("symptoms", "worse_over_bumps"), ("sensor", "active"), ("work", "brake")):
+            window.board.pressed.emit(group, key)
+        window.view_chosen.emit(View.COMPLAINT)
+        shoot("complaint")
+        window.board.typed.emit("C0031-13 current")
+        window.view_chosen.emit(View.CODES)
+        shoot("codes")
+        window.view_chosen.emit(View.PROVE)
+        for price, value in (("sensor", 45.0), ("lead", 60.0), ("hour", 80.0)):
+            window.board.number_typed.emit(f"price:{price}", value)
+        window.board.pressed.emit("cannot", "sensor_frees_easily")
+        window.next.answered.emit(CheckKind.CLEAR_AND_WAIT, Corner.FL, "returns_when_moving")
+        settle(lambda: bool(controller.session.bench.diagnosis and controller.session.bench.diagnosis.policies))
+        shoot("prove")
+        window.view_chosen.emit(View.REASONS)
+        shoot("reasons")
+        window.view_chosen.emit(View.LOOM)
+        window.loom.wire_picked.emit("car, front corner")
+        settle()
+        window.loom.read.emit(3, 0.3, False)
+        settle()
+        window.loom.read.emit(6, None, True)
+        shoot("loom")
+        window.view_chosen.emit(View.WAKING)
+        shoot("wake-up")
+        window.case_new_wanted.emit()
         controller.choose_look("pit")
         open_demo("island-van-lost-tooth", View.TURNS)
         shoot("turns-pit-look")
