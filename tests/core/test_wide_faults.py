@@ -131,8 +131,6 @@ def test_dips_of_a_lost_tooth_are_followed_and_shuffled_ones_are_not() -> None:
         shuffled = replace(motion, deviation=rng.permutation(motion.score) * motion.noise)
         scrambled = follow_dips(shuffled, ring.stretches, quantum)
         assert scrambled is None or scrambled.log_factor < 4.0
-        swing = follow_swing(shuffled, ring.stretches, quantum)
-        assert swing is None or swing.log_factor < 4.0
 
 
 # ---- what sets breaks off
@@ -185,3 +183,17 @@ def test_calibration_keeps_findings_and_gives_probabilities() -> None:
     assert calibrated(findings, exam, Calibration({})) == findings
     assert set(CALIBRATION.weights) >= {Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.TYRE_SIZE, Fault.INTERMITTENT}
     assert all(len(w) == len(FEATURES) for w in CALIBRATION.weights.values())
+
+
+def test_a_swing_is_followed_and_shuffled_looks_are_not() -> None:
+    exam = slow_exam(SimulatedFault(Corner.FR, Cause.ECCENTRIC_RING, size=0.012))
+    quantum = exam.log.channels[Corner.FR].quantum
+    real = follow_swing(exam.motions[Corner.FR], exam.rings[Corner.FR].stretches, quantum)
+    assert real is not None
+    assert real.log_factor > 12.0
+    rng = np.random.default_rng(8)
+    sound = exam.motions[Corner.RL]
+    for _ in range(3):
+        shuffled = replace(sound, deviation=rng.permutation(sound.score) * sound.noise)
+        swing = follow_swing(shuffled, exam.rings[Corner.RL].stretches, quantum)
+        assert swing is None or swing.log_factor < 4.0

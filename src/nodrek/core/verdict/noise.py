@@ -27,23 +27,26 @@ PARTS = 12
 EVEN_SHARE = 0.007
 EVEN_RATIO = 1.5
 EVEN_STEADY = 0.6
+EVEN_SECONDS = 14.0
 """Share of dipping samples, of spread over the mates', and of parts of the log that dip,
-at which noise and no noise are equally likely."""
+at which noise and no noise are equally likely; seconds of driving from which they count."""
 
 
 @dataclass(frozen=True)
 class Noisiness:
     """``share`` of moving samples that dip (mates: ``mates_share``), ``spread`` over the mates',
-    ``steady``: share of the parts of the log that dip, ``silent``: share of dips that are silence."""
+    ``steady``: share of the parts of the log that dip, ``silent``: share of dips that are silence,
+    ``seconds`` looked at."""
 
     share: float
     mates_share: float
     spread: float
     steady: float
     silent: float
+    seconds: float
 
 
-NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0)
+NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
 
 
 def noisiness(exam: Examination, corner: Corner) -> Noisiness:
@@ -65,7 +68,7 @@ def noisiness(exam: Examination, corner: Corner) -> Noisiness:
     total = int(dips.sum())
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
-        silent / max(total, 1),
+        silent / max(total, 1), count / max(exam.log.channels[corner].rate, 0.1),
     )  # fmt: skip
 
 
@@ -77,7 +80,9 @@ def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
     loud = ratio_odds(max(seen.spread - 1.0, 0.0), EVEN_RATIO - 1.0, 2.0)
     steady = ratio_odds(seen.steady, EVEN_STEADY, 5.0)
     broken = ratio_odds(seen.silent, 0.3, 3.0)
-    return 0.98 * (1.0 - (1.0 - often) * (1.0 - 0.5 * loud)) * loud * steady * (1.0 - broken) * (1.0 - locked)
+    enough = ratio_odds(seen.seconds, EVEN_SECONDS, 3.0)
+    wild = (1.0 - (1.0 - often) * (1.0 - 0.5 * loud)) * loud * steady
+    return 0.98 * wild * enough * (1.0 - broken) * (1.0 - locked)
 
 
 def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
