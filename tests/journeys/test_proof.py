@@ -21,6 +21,7 @@ from nodrek.desktop.controller import Controller
 from nodrek.desktop.state.screen import Place, View
 from nodrek.desktop.views.theme import TARGET, load_fonts
 from nodrek.io.contract.case import read_case
+from nodrek.io.contract.schema import DiagnosisModel
 
 
 def opened(qtbot: QtBot, folder: Path) -> Controller:
@@ -43,11 +44,16 @@ def controller(qtbot: QtBot, tmp_path: Path) -> Iterator[Controller]:
 
 def press(controller: Controller, qtbot: QtBot, *words: str) -> None:
     """Press visible buttons by their words."""
-    for told in words:
-        button = next(
+
+    def fitting(told: str) -> list[QPushButton]:
+        return [
             b for b in controller.window.findChildren(QPushButton)
             if b.isVisible() and told in (b.text(), b.text().replace("\n", " "), b.text().removeprefix("✓  "))
-        )  # fmt: skip
+        ]  # fmt: skip
+
+    for told in words:
+        qtbot.waitUntil(lambda t=told: bool(fitting(t)), timeout=5_000)
+        button = fitting(told)[0]
         assert button.height() >= TARGET
         qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
         qtbot.wait(20)
@@ -190,7 +196,7 @@ def test_the_command_line_tells_the_same(tmp_path: Path) -> None:
     command = [sys.executable, "-m", "nodrek", "diagnose", str(file)]
     done = subprocess.run([*command, "--json"], capture_output=True, text=True, check=True)
     told = json.loads(done.stdout)
-    assert told["schema"] == "nodrek.diagnosis/1"
+    DiagnosisModel.model_validate(told)
     assert told["settled"] is True
     assert (told["causes"][0]["corner"], told["causes"][0]["cause"]) == ("RL", "ring_damaged")
     assert sum(c["probability"] for c in told["causes"]) == pytest.approx(1.0, abs=1e-4)

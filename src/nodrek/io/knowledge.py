@@ -68,6 +68,7 @@ def trade_knowledge() -> Knowledge:
         named_beside_bad=evidence["codes"]["named_beside_bad"],
         named_when_alone=evidence["codes"]["named_when_alone"],
         stored=evidence["codes"]["stored"],
+        old_km=evidence["codes"]["old_km"],
         findings=_columns("findings", evidence["findings"], "faults", Fault, states),
         by_chance=evidence["findings"]["by_chance"],
         triggers={name: row["factor"] for name, row in evidence["triggers"].items()},

@@ -124,7 +124,7 @@ def _without_repeated(case: Case, logs: Sequence[LogWord]) -> Case:
 
 
 def _seen(case: Case, corner: Corner, passive: bool, knowledge: Knowledge, logs: Sequence[LogWord]) -> list[Evidence]:
-    out = code_evidence(case.codes, corner, knowledge)
+    out = code_evidence(case, corner, knowledge)
     out += finding_evidence(case.findings, corner, knowledge)
     if case.findings and not logs and not any(corner in f.corners for f in case.findings):
         out.append(unmentioned_evidence(corner, knowledge))

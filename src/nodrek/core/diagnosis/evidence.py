@@ -101,17 +101,18 @@ def work_names(work: Work) -> list[str]:
     return [f"work:{work.part.value}", f"work:{work.part.value}:{work.quality.value}"]
 
 
-def code_evidence(codes: Sequence[Code], corner: Corner, knowledge: Knowledge) -> list[Evidence]:
+def code_evidence(case: Case, corner: Corner, knowledge: Knowledge) -> list[Evidence]:
     """The codes of one corner: the most telling counts in full, what other modules add counts less."""
     kinds: dict[CodeKind, Code] = {}
-    for code in codes:
+    for code in case.codes:
         kind = code.kind or CodeKind.OTHER
         if code.corner is corner and (kind not in kinds or code.state is CodeState.CURRENT):
             kinds[kind] = code
     rank = sorted(kinds.items(), key=lambda item: (item[1].state is CodeState.STORED, TELLING.index(item[0])))
     out = []
     for place, (kind, code) in enumerate(rank):
-        weight = (1.0 if place == 0 else SECOND_CODE) * (knowledge.stored if code.state is CodeState.STORED else 1.0)
+        past = code.state is CodeState.STORED or _is_old(code, case, knowledge)
+        weight = (1.0 if place == 0 else SECOND_CODE) * (knowledge.stored if past else 1.0)
         # a code whose kind is not known says only that there is one
         known = code.kind is not None
         odds = knowledge.codes[kind] ** weight if known else np.ones(len(knowledge.states))
@@ -129,6 +130,12 @@ def code_evidence(codes: Sequence[Code], corner: Corner, knowledge: Knowledge) -
             )
         )
     return out
+
+
+def _is_old(code: Code, case: Case, knowledge: Knowledge) -> bool:
+    """Whether the odometer that the code noted says it is not of these days."""
+    now = case.vehicle.odometer_km
+    return now is not None and code.odometer_km is not None and now - code.odometer_km > knowledge.old_km
 
 
 def finding_evidence(findings: Sequence[Finding], corner: Corner, knowledge: Knowledge) -> list[Evidence]:

@@ -124,6 +124,7 @@ class Knowledge:
     named_beside_bad: float
     named_when_alone: float
     stored: float
+    old_km: float
     findings: Mapping[Fault, Array]
     by_chance: float
     triggers: Mapping[str, Mapping[str, float]]

@@ -1,4 +1,4 @@
-"""The twin of `analysis.py`: models that check any `nodrek.analysis/1` document.
+"""The twins of `analysis.py` and `diagnosis.py`: models that check any such document.
 
 Adding a key is no breaking change, so unknown keys are let through; a missing or wrong
 one is not.
@@ -102,4 +102,48 @@ class AnalysisModel(_Model):
     verdict: Literal["healthy", "faulty", "not_enough_data"]
     findings: list[FindingModel]
     corners: dict[CornerName, CornerModel | SpinModel]
+    warnings: list[str]
+
+
+class ReasonModel(_Model):
+    evidence: str
+    weight_db: float
+
+
+class CauseModel(_Model):
+    corner: CornerName
+    cause: str
+    probability: Share
+    because: list[ReasonModel]
+
+
+class NextCheckModel(_Model):
+    check: str
+    corner: CornerName
+    gain_bits: Annotated[float, Field(ge=0.0)]
+    minutes: Annotated[float, Field(gt=0.0)]
+    why: str
+    caution: str
+
+
+class PolicyModel(_Model):
+    name: str
+    minutes: Annotated[float, Field(ge=0.0)]
+    parts: float | None
+    total: float | None
+
+
+class RepairModel(_Model):
+    option: str
+    lasting: bool
+    cautions: list[str]
+
+
+class DiagnosisModel(_Model):
+    schema_name: Annotated[Literal["nodrek.diagnosis/1"], Field(alias="schema")]
+    causes: list[CauseModel]
+    next_checks: list[NextCheckModel]
+    settled: bool
+    policies: list[PolicyModel]
+    repair: list[RepairModel]
     warnings: list[str]
