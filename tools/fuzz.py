@@ -6,6 +6,7 @@ python -m tools.fuzz MINUTES [FOLDER FOR FINDS]
 from __future__ import annotations
 
 import random
+import resource
 import sys
 import tempfile
 import time
@@ -19,6 +20,8 @@ from nodrek.errors import NodrekError
 from nodrek.io.logs.read import read_log
 from nodrek.jobs.analyze import request_for
 
+LARGEST_BYTES = 6 * 1024**3
+"""Address space: a small file that wants more is a find, not the end of the machine."""
 SLOW_S = 30.0
 """A mutated small file that takes longer is a find as well."""
 
@@ -82,6 +85,7 @@ def main(minutes: float, finds: Path) -> int:
         folder = Path(name)
         files = corpus(folder)
         request = request_for(None, (folder / "bus.dbc",))
+        resource.setrlimit(resource.RLIMIT_AS, (LARGEST_BYTES, LARGEST_BYTES))
         end = time.monotonic() + 60 * minutes
         while time.monotonic() < end:
             source = rng.choice(files)

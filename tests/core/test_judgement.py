@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from conftest import analyze_raw, drive
-from nodrek.core.model import Analysis, Corner, Fault, Vehicle, Verdict
+from nodrek.core.model import Analysis, Corner, Fault, RawChannel, RawLog, Vehicle, Verdict
 from nodrek.core.motion.ratios import RatioEstimate
 from nodrek.core.verdict.breaks import times_words
 from nodrek.core.verdict.examine import Examination
@@ -19,7 +19,7 @@ from nodrek.core.verdict.judge import weigh
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.ring import turns_with_dip
 from nodrek.core.verdict.tyre import could_measure, find_tyre
-from nodrek.errors import NeverMoves
+from nodrek.errors import BadRequest, NeverMoves
 from nodrek.simulate.faults import Cause, SimulatedFault
 
 
@@ -164,3 +164,11 @@ def test_two_corners_of_a_trailer_still_find_a_lost_tooth() -> None:
 
 def test_words_for_numbers() -> None:
     assert [times_words(n) for n in (1, 2, 7)] == ["once", "twice", "7 times"]
+
+
+def test_a_clock_that_jumps_by_years_is_refused_in_bounded_memory() -> None:
+    """125 values over four years: everything kept per second of the log would fill the machine."""
+    times = np.concatenate([np.arange(100) * 0.05, 1.2e8 + np.arange(25) * 0.05])
+    channels = tuple(RawChannel(f"{c.value} km/h", "km/h", times, np.full(125, 40.0)) for c in Corner)
+    with pytest.raises(BadRequest, match="its time jumps"):
+        analyze_raw(RawLog(channels, "csv"))

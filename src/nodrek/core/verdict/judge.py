@@ -28,9 +28,13 @@ from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
 from nodrek.core.verdict.spin import is_spin, spin_results
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
+from nodrek.errors import BadRequest
 
 REPORT_FROM = 0.2
 FAULTY_FROM = 0.5
+LONGEST_SPARSE_S = 150 * 3600.0
+SECONDS_A_SAMPLE = 6.0
+"""Longer than both, a log is mostly hole."""
 WORTH_TRUSTING = 0.8
 """A clean result is called healthy where every corner could have shown a fault this surely."""
 
@@ -42,6 +46,7 @@ def analyze_log(
 
     Without a `calibration` confidences stay as the single finders give them.
     """
+    _refuse_endless(log)
     if is_spin(log):
         return _spin(log, vehicle)
     log = with_lags(log)
@@ -54,6 +59,19 @@ def analyze_log(
         corners[corner] = _corner_result(exam, corner)
     warnings = tuple(log.warnings) + tuple(_warnings(exam))
     return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
+
+
+def _refuse_endless(log: WheelLog) -> None:
+    """A clock that jumps by months makes a log of nothing but hole; what is kept per second would not fit.
+
+    Raises `BadRequest` where the log's seconds have no relation to its samples.
+    """
+    samples = max(c.times.size for c in log.channels.values())
+    if log.duration > max(LONGEST_SPARSE_S, SECONDS_A_SAMPLE * samples):
+        raise BadRequest(
+            f"The log's clock runs over {log.duration / 3600:.0f} hours for only {samples} values: its time jumps; "
+            "correct the time column, or analyze the part before the jump with --to."
+        )
 
 
 def _spin(log: WheelLog, vehicle: Vehicle) -> tuple[Analysis, Examination]:
