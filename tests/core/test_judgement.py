@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from conftest import analyze_raw, drive
-from nodrek.core.model import Analysis, Corner, Fault, RawChannel, RawLog, Vehicle, Verdict
+from nodrek.core.model import Analysis, Corner, Fault, Vehicle, Verdict, WheelLog
 from nodrek.core.motion.ratios import RatioEstimate
 from nodrek.core.verdict.breaks import times_words
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.judge import weigh
+from nodrek.core.verdict.judge import analyze_log, weigh
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.ring import turns_with_dip
 from nodrek.core.verdict.tyre import could_measure, find_tyre
@@ -166,9 +166,12 @@ def test_words_for_numbers() -> None:
     assert [times_words(n) for n in (1, 2, 7)] == ["once", "twice", "7 times"]
 
 
-def test_a_clock_that_jumps_by_years_is_refused_in_bounded_memory() -> None:
+def test_a_clock_that_jumps_by_years_is_refused_in_bounded_memory(healthy_log: WheelLog) -> None:
     """125 values over four years: everything kept per second of the log would fill the machine."""
-    times = np.concatenate([np.arange(60) * 0.05, np.linspace(9.0, 1.2e8, 65)])
-    channels = tuple(RawChannel(f"{c.value} km/h", "km/h", times, np.full(125, 40.0)) for c in Corner)
+    times = np.linspace(0.0, 1.2e8, 125)
+    still = np.zeros(125, dtype=bool)
+    channels = {
+        c: replace(ch, times=times, speed=ch.speed[:125], invalid=still) for c, ch in healthy_log.channels.items()
+    }
     with pytest.raises(BadRequest, match="its time jumps"):
-        analyze_raw(RawLog(channels, "csv"))
+        analyze_log(replace(healthy_log, channels=channels), Vehicle(), lambda share, doing: None)
