@@ -1,0 +1,215 @@
+"""Wheels on stands, crossed leads and silences, on kinematics worked out by hand."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, TurnSignal, WheelChannel
+from nodrek.core.motion.crossing import find_crossing, uncrossed
+from nodrek.core.motion.usable import find_usable
+from nodrek.core.motion.waking import find_waking, silent_mask
+from nodrek.core.verdict.spin import is_spin, spin_results
+
+RATE = 10.0
+TRACK, WHEELBASE = 1.5, 2.6
+
+
+def bump(times: Array, start: float, length: float, peak: float) -> Array:
+    share = np.clip((times - start) / length, 0.0, 1.0)
+    return peak * np.sin(np.pi * share)
+
+
+def hand_turned(
+    order: tuple[Corner, ...], peak_kmh: float = 9.0, step: float = 14.0, only_alive: frozenset[Corner] | None = None
+) -> RawLog:
+    """Wheels turned one after another in `order`, one every `step` seconds."""
+    times = np.arange(0.0, 4.0 + step * len(order) + 2.0, 1 / RATE)
+    speeds = {c: np.zeros(times.size) for c in Corner}
+    for k, corner in enumerate(order):
+        if only_alive is None or corner in only_alive:
+            speeds[corner] = bump(times, 4.0 + step * k, 0.65 * step, peak_kmh)
+    channels = (RawChannel(f"{c.value} speed", "km/h", times, np.round(v, 2)) for c, v in speeds.items())
+    return RawLog(tuple(channels), "csv")
+
+
+@settings(max_examples=24, deadline=None)
+@given(st.permutations(list(Corner)))
+def test_any_order_of_turning_is_read(order: list[Corner]) -> None:
+    log = map_corners(hand_turned(tuple(order)))
+    assert is_spin(log)
+    spins, findings = spin_results(log)
+    assert not findings
+    assert {c: spins[c].order for c in Corner} == {c: k + 1 for k, c in enumerate(order)}
+    assert all(spins[c].alive and spins[c].spun for c in Corner)
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.permutations(list(Corner)), st.integers(1, 2))
+def test_a_silent_wheel_between_others_was_probably_turned(order: list[Corner], silent: int) -> None:
+    """A pause as long as a turn, between others, is where the silent wheel had its turn."""
+    dead = order[silent]
+    log = map_corners(hand_turned(tuple(order), only_alive=frozenset(c for c in Corner if c is not dead)))
+    spins, findings = spin_results(log)
+    assert [(f.fault, f.corners) for f in findings] == [(Fault.NO_SIGNAL, (dead,))]
+    assert findings[0].confidence > 0.5
+    assert (spins[dead].spun, spins[dead].alive, spins[dead].order) == (True, False, None)
+
+
+def test_a_wheel_that_may_not_have_been_turned_is_no_verdict() -> None:
+    """Three wheels turned without a pause: nobody knows of the fourth."""
+    order = (Corner.FL, Corner.FR, Corner.RL)
+    log = map_corners(hand_turned(order))
+    _, findings = spin_results(log)
+    assert [f.corners for f in findings] == [(Corner.RR,)]
+    assert findings[0].confidence < 0.5
+    assert "not turned" in findings[0].summary
+
+
+def test_a_value_that_stands_while_others_turn_is_frozen() -> None:
+    raw = hand_turned((Corner.FL, Corner.FR, Corner.RR))
+    stuck = tuple(
+        replace(c, values=np.full(c.values.size, 37.0)) if c.name.startswith("RL") else c for c in raw.channels
+    )
+    spins, findings = spin_results(map_corners(replace(raw, channels=stuck)))
+    assert [(f.fault, f.corners) for f in findings] == [(Fault.FROZEN, (Corner.RL,))]
+    assert not spins[Corner.RL].alive
+
+
+def test_driven_wheels_turn_together_on_stands() -> None:
+    """An open differential turns both wheels of its axle: still a scene on stands."""
+    times = np.arange(0.0, 40.0, 1 / RATE)
+    rear = bump(times, 22.0, 10.0, 7.0)
+    speeds = {
+        Corner.FL: bump(times, 3.0, 6.0, 8.0),
+        Corner.FR: bump(times, 12.0, 6.0, 9.0),
+        Corner.RL: rear,
+        Corner.RR: rear,
+    }
+    channels = tuple(RawChannel(f"{c.value} speed", "km/h", times, np.round(v, 2)) for c, v in speeds.items())
+    assert is_spin(map_corners(RawLog(channels, "csv")))
+
+
+@pytest.mark.parametrize("peak", [6.0, 12.0])
+def test_creeping_about_a_yard_is_no_scene_on_stands(peak: float) -> None:
+    times = np.arange(0.0, 60.0, 1 / RATE)
+    speed = bump(times, 4.0, 12.0, peak) + bump(times, 24.0, 12.0, peak)
+    channels = tuple(
+        RawChannel(f"{c.value} speed", "km/h", times, np.round(speed * (1 + 0.02 * k), 2)) for k, c in enumerate(Corner)
+    )
+    assert not is_spin(map_corners(RawLog(channels, "csv")))
+
+
+# ---- crossed leads: a car on circles round one point (track 1.5 m, wheelbase 2.6 m)
+
+
+def winding(minutes: float = 4.0) -> tuple[Array, Array, Array]:
+    """Times, speed and curvature of a road that bends both ways."""
+    times = np.arange(0.0, 60.0 * minutes, 1 / RATE)
+    curvature = 0.02 * np.sin(2 * np.pi * times / 23.0) * (np.sin(2 * np.pi * times / 71.0) > -0.4)
+    return times, np.full(times.size, 11.0), curvature
+
+
+def driven(crossed: Corner | None, noise: float = 1e-3) -> dict[Corner, WheelChannel]:
+    times, speed, curvature = winding()
+    rng = np.random.default_rng(2)
+    out = {}
+    for corner in Corner:
+        across = 1.0 + (-0.5 if corner.is_left else 0.5) * TRACK * curvature
+        along = WHEELBASE * curvature if corner.is_front else 0.0
+        v = speed * np.hypot(across, along) * (1.0 + noise * rng.standard_normal(times.size))
+        still = np.zeros(times.size, dtype=bool)
+        out[corner] = WheelChannel(corner, corner.value, "km/h", False, times, v, still, 0.0, RATE)
+    return uncrossed(out, crossed) if crossed is not None else out
+
+
+@pytest.mark.parametrize("axle", [Corner.FL, Corner.RL])
+def test_crossed_leads_of_either_axle_are_seen(axle: Corner) -> None:
+    channels = driven(axle)
+    found = find_crossing(channels, find_usable(channels, 240.0), None)
+    assert found is not None
+    assert found.is_crossed
+    assert not found.settled
+    straight = driven(None)
+    right = find_crossing(straight, find_usable(straight, 240.0), None)
+    assert right is not None
+    assert not right.is_crossed
+    assert right.agreement > 0.5
+
+
+@pytest.mark.parametrize("axle", [Corner.FL, Corner.RL])
+@pytest.mark.parametrize("scale", [1.0, 57.3, -1.0])
+def test_a_signed_signal_names_the_axle(axle: Corner, scale: float) -> None:
+    """Yaw positive to the left (ISO 8855, from memory), in any unit; a signal the other way round misleads."""
+    channels = driven(axle)
+    times, speed, curvature = winding()
+    turning = TurnSignal("yaw", times, scale * speed * curvature)
+    found = find_crossing(channels, find_usable(channels, 240.0), turning)
+    assert found is not None
+    assert found.settled
+    assert (found.axle is axle) is (scale > 0)
+
+
+def test_uncrossing_twice_changes_nothing() -> None:
+    channels = driven(None)
+    twice = uncrossed(uncrossed(channels, Corner.RL), Corner.RL)
+    assert all(np.array_equal(twice[c].speed, channels[c].speed) and twice[c].corner is c for c in Corner)
+
+
+def test_a_straight_road_says_nothing_of_crossed_leads() -> None:
+    times, speed, _ = winding()
+    rng = np.random.default_rng(4)
+    channels = {
+        c: WheelChannel(c, "", "km/h", False, times, speed * (1 + 1e-3 * rng.standard_normal(times.size)),
+                        np.zeros(times.size, dtype=bool), 0.0, RATE)
+        for c in Corner
+    }  # fmt: skip
+    found = find_crossing(channels, find_usable(channels, 240.0), None)
+    assert found is None or not found.is_crossed
+
+
+# ---- silences
+
+
+def stop_and_go(wakes_at_kmh: float, breaks: tuple[float, ...] = ()) -> dict[Corner, WheelChannel]:
+    """Eight pull-aways and stops; the rear right reads only above its speed, and breaks at given moments."""
+    times = np.arange(0.0, 240.0, 1 / RATE)
+    speed = np.maximum(0.0, 9.0 * np.sin(np.pi * times / 30.0)) ** 0.8
+    out = {}
+    for corner in Corner:
+        own = np.where(speed * 3.6 < 1.5, 0.0, speed)
+        if corner is Corner.RR:
+            own = np.where(speed * 3.6 < wakes_at_kmh, 0.0, speed)
+            for at in breaks:
+                own = np.where((times > at) & (times < at + 0.5), 0.0, own)
+        out[corner] = WheelChannel(corner, "", "km/h", False, times, own, np.zeros(times.size, dtype=bool), 0.0, RATE)
+    return out
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.floats(4.0, 18.0))
+def test_a_gap_always_wakes_at_the_same_speed(wakes_at_kmh: float) -> None:
+    """Wake-up speed within 1 km/h, little scatter, all silence explained by it."""
+    channels = stop_and_go(wakes_at_kmh)
+    waking = find_waking(channels, find_usable(channels, 240.0))
+    assert waking[Corner.RR].wake * 3.6 == pytest.approx(wakes_at_kmh, abs=1.0)
+    assert waking[Corner.RR].sleep * 3.6 == pytest.approx(wakes_at_kmh, abs=1.0)
+    assert waking[Corner.RR].silent_above < 0.5
+    assert waking[Corner.RR].rises.size == waking[Corner.RR].falls.size == 4
+    assert waking[Corner.FL].wake * 3.6 < 3.5
+
+
+def test_a_wire_knows_no_speed() -> None:
+    moments = (6.0, 11.0, 19.0, 67.0, 73.0, 80.0, 127.0, 136.0)
+    channels = stop_and_go(1.5, moments)
+    waking = find_waking(channels, find_usable(channels, 240.0))[Corner.RR]
+    assert waking.silent_above > 2.0
+    silent = silent_mask(channels[Corner.RR], channels)
+    times = channels[Corner.RR].times
+    inside = np.any([(times > m) & (times < m + 0.5) for m in moments], axis=0)
+    assert silent[inside].mean() > 0.95
