@@ -182,7 +182,7 @@ def test_calibration_keeps_findings_and_gives_probabilities() -> None:
     assert all(0.0 < f.confidence < 1.0 for f in after)
     assert calibrated(findings, exam, Calibration({})) == findings
     assert set(CALIBRATION.weights) >= {Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.TYRE_SIZE, Fault.INTERMITTENT}
-    assert all(len(w) == len(FEATURES) for w in CALIBRATION.weights.values())
+    assert all(set(w) <= set(FEATURES) for w in CALIBRATION.weights.values())
 
 
 def test_a_swing_is_followed_and_shuffled_looks_are_not() -> None:

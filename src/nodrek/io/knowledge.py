@@ -28,13 +28,13 @@ class BrokenKnowledge(Exception):
 
 
 @lru_cache(maxsize=1)
-def calibration_weights() -> dict[Fault, tuple[float, ...]]:
-    """Weights of each kind of fault, as `make train` left them; empty where it never ran."""
+def calibration_weights() -> dict[Fault, dict[str, float]]:
+    """Weights of each kind of fault by feature, as `make train` left them; empty where it never ran."""
     file = resources.files(FOLDER).joinpath("calibration.json")
     if not file.is_file():
         return {}
     data = json.loads(file.read_text(encoding="utf-8"))
-    return {Fault(kind): tuple(weights.values()) for kind, weights in data["weights"].items()}
+    return {Fault(kind): {str(k): float(w) for k, w in weights.items()} for kind, weights in data["weights"].items()}
 
 
 @lru_cache(maxsize=1)

@@ -83,7 +83,7 @@ def _analysis(name: str, folder: Path, warnings: list[str]) -> Analysis | None:
     try:
         return analyze_file(target).analysis
     except NodrekError as error:
-        warnings.append(f"log {name[:80]!r} left out: {error}")
+        warnings.append(f"log {name[:80]!r} left out: {str(error)[:400]}")
         return None
 
 

@@ -43,9 +43,12 @@ HIGHEST, LOWEST = 0.995, 0.001
 
 @dataclass(frozen=True)
 class Calibration:
-    """``weights``: one number for each of `FEATURES`, by kind of fault; kinds without stay raw."""
+    """``weights``: a number by name of each of `FEATURES`, by kind of fault; kinds without stay raw.
 
-    weights: Mapping[Fault, tuple[float, ...]]
+    A feature that the training did not know yet weighs nothing.
+    """
+
+    weights: Mapping[Fault, Mapping[str, float]]
 
 
 def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> list[Finding]:
@@ -56,7 +59,8 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
         if weights is None:
             out.append(finding)
             continue
-        score = float(np.dot(weights, features(finding, findings, exam)))
+        row = [weights.get(name, 0.0) for name in FEATURES]
+        score = float(np.dot(row, features(finding, findings, exam)))
         probability = 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
         out.append(replace(finding, confidence=max(LOWEST, min(HIGHEST, probability))))
     return out
