@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from nodrek.core.model import Corner
@@ -78,7 +78,7 @@ def test_complaint_codes_log_checks_settled(controller: Controller, qtbot: QtBot
     assert case_of(controller).vehicle.sensor is SensorKind.ACTIVE
 
     go(controller, qtbot, Place.CODES)
-    entry = controller.window.board.findChild(type(controller.window.next._value))
+    entry = next(e for e in controller.window.board.findChildren(QLineEdit) if e.placeholderText())
     qtbot.keyClicks(entry, "C0031-13 current")
     qtbot.keyClick(entry, Qt.Key.Key_Return)
     qtbot.wait(30)

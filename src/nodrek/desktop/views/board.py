@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QDoubleValidator, QResizeEvent
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from nodrek.desktop.state.board import BoardScreen
 from nodrek.desktop.views.flow import FlowLayout
+from nodrek.desktop.views.number import NumberEntry
 from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
 
 
@@ -24,7 +25,7 @@ class BoardView(QWidget):
         self._shape: tuple[object, ...] = ()
         self._buttons: dict[tuple[str, str], QPushButton] = {}
         self._titles: dict[str, QLabel] = {}
-        self._numbers: dict[str, QLineEdit] = {}
+        self._numbers: dict[str, NumberEntry] = {}
         self._rows = QVBoxLayout()
         self._facts = QLabel()
         self._entry: QLineEdit | None = None
@@ -137,12 +138,9 @@ class BoardView(QWidget):
             box = QWidget()
             row = QHBoxLayout(box)
             row.setContentsMargins(0, 0, 2 * STEP, 0)
-            entry = QLineEdit()
+            entry = NumberEntry(f"{field.words} {field.unit}".strip())
             entry.setFixedWidth(92)
-            entry.setMinimumHeight(TARGET)
             entry.setAlignment(Qt.AlignmentFlag.AlignRight)
-            entry.setValidator(QDoubleValidator(0.0, 1e7, 2, entry))
-            entry.setAccessibleName(f"{field.words} {field.unit}".strip())
             entry.editingFinished.connect(lambda key=field.key, e=entry: self._number_done(key, e))
             self._numbers[field.key] = entry
             row.addWidget(QLabel(field.words))
@@ -151,13 +149,8 @@ class BoardView(QWidget):
             flow.addWidget(box)
         return holder
 
-    def _number_done(self, key: str, entry: QLineEdit) -> None:
-        text = entry.text().strip().replace(",", ".")
-        try:
-            value = float(text) if text else None
-        except ValueError:
-            return
-        self.number_typed.emit(key, value)
+    def _number_done(self, key: str, entry: NumberEntry) -> None:
+        self.number_typed.emit(key, entry.number)
 
     def _list_rows(self, screen: BoardScreen) -> None:
         while self._rows.count():

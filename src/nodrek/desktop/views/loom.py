@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDoubleValidator, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from nodrek.desktop.state.proof import LoomScreen, SegmentRow
 from nodrek.desktop.views.flow import FlowLayout
+from nodrek.desktop.views.number import NumberEntry
 from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
 
 ROW = 46
@@ -109,11 +110,8 @@ class LoomView(QWidget):
             label.setWordWrap(True)
         self._picture = WirePicture()
         self._picture.point_pressed.connect(self._choose)
-        self._ohm = QLineEdit()
-        self._ohm.setMinimumHeight(TARGET)
+        self._ohm = NumberEntry("Ohms up to the chosen point")
         self._ohm.setFixedWidth(110)
-        self._ohm.setValidator(QDoubleValidator(0.0, 1e9, 3, self._ohm))
-        self._ohm.setAccessibleName("Ohms up to the chosen point")
         self._ohm.returnPressed.connect(self._enter)
         self._enter_button, self._open_button = QPushButton("Enter the ohms"), QPushButton("Open")
         self._enter_button.setProperty("main", True)
@@ -184,12 +182,8 @@ class LoomView(QWidget):
         self._picture.show_wire(rows, self._chosen, self._look)
 
     def _enter(self) -> None:
-        text = self._ohm.text().strip().replace(",", ".")
-        try:
-            value = float(text)
-        except ValueError:
-            return
-        self._send(value)
+        if self._ohm.number is not None:
+            self._send(self._ohm.number)
 
     def _send(self, ohm: float | None) -> None:
         if self._screen is None or self._chosen is None:

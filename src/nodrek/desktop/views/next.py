@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QDoubleValidator
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -17,6 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from nodrek.desktop.state.proof import MOST_OTHERS, NextScreen
+from nodrek.desktop.views.number import NumberEntry
 from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
 
 NEXT_WIDTH = 312
@@ -46,7 +45,7 @@ class NextPanel(QFrame):
         self._answers = [_button(main=True) for _ in range(MOST_ANSWERS)]
         self._others = [_button() for _ in range(MOST_OTHERS)]
         self._accept, self._enter, self._open = _button(), _button(main=True), _button()
-        self._value, self._mate = QLineEdit(), QLineEdit()
+        self._value, self._mate = NumberEntry("Measured here"), NumberEntry("Measured at the mate")
         self._units = (QLabel(), QLabel())
         self._values = self._entries()
         for index, button in enumerate(self._answers):
@@ -119,9 +118,6 @@ class NextPanel(QFrame):
         box = QVBoxLayout(holder)
         box.setContentsMargins(0, 0, 0, 0)
         for words, entry, unit in (("Here", self._value, self._units[0]), ("Mate", self._mate, self._units[1])):
-            entry.setMinimumHeight(TARGET)
-            entry.setValidator(QDoubleValidator(0.0, 1e9, 4, entry))
-            entry.setAccessibleName(f"Measured {words.lower()}")
             entry.returnPressed.connect(self._send_value)
             row = QHBoxLayout()
             name = QLabel(words)
@@ -132,26 +128,19 @@ class NextPanel(QFrame):
             box.addLayout(row)
         _fill_buttons([self._enter, self._open], ("Enter the value", "Open, no reading at all"))
         self._enter.clicked.connect(self._send_value)
-        self._open.clicked.connect(lambda: self._send(None, _number(self._mate)))
+        self._open.clicked.connect(lambda: self._send(None, self._mate.number))
         box.addWidget(self._enter)
         box.addWidget(self._open)
         return holder
 
     def _send_value(self) -> None:
-        value = _number(self._value)
+        value = self._value.number
         if value is not None:
-            self._send(value, _number(self._mate))
+            self._send(value, self._mate.number)
 
     def _send(self, value: float | None, mate: float | None) -> None:
         if self._screen is not None:
             self.measured.emit(self._screen.check, self._screen.corner, value, mate)
-
-
-def _number(entry: QLineEdit) -> float | None:
-    try:
-        return float(entry.text().strip().replace(",", "."))
-    except ValueError:
-        return None
 
 
 def _line(size: Size, *, bold: bool = False, quiet: bool = False, call: bool = False) -> QLabel:
