@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from nodrek.core.model import RawChannel, RawLog
-from nodrek.errors import BadRequest, UnreadableFile
+from nodrek.errors import BadRequest, NodrekError, UnreadableFile
 from nodrek.io.logs.read import read_log
 from nodrek.io.logs.write import write_csv
 
@@ -192,3 +192,36 @@ def test_a_damaged_log_ends_in_a_log_or_a_sentence(tmp_path: Path, seed: int, wo
 def test_writing_where_one_may_not_says_so(tmp_path: Path, healthy_raw: RawLog) -> None:
     with pytest.raises(BadRequest, match="cannot be written"):
         write_csv(healthy_raw, tmp_path / "no" / "such" / "folder.csv")
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    damage=st.lists(st.tuples(st.integers(0, 4000), st.binary(min_size=1, max_size=4)), min_size=1, max_size=6),
+    ending=st.sampled_from([b"\r", b"\n"]),
+    spaces=st.booleans(),
+)
+def test_damaged_bytes_in_text_that_is_laid_out_anew(
+    tmp_path: Path, damage: list[tuple[int, bytes]], ending: bytes, spaces: bool
+) -> None:
+    """Old line ends or columns of spaces, with bytes that no encoding knows: a log or a sentence, no crash."""
+    values = table(120, 8)
+    rows = [b"  ".join(b"%.2f" % x for x in row) if spaces else b";".join(b"%.2f" % x for x in row) for row in values]
+    head = (b"  " if spaces else b";").join(b"time FL FR RL RR".split())
+    content = bytearray(ending.join([head, *rows]) + ending)
+    for at, piece in damage:
+        where = at % len(content)
+        content[where : where + len(piece)] = piece
+    path = tmp_path / "damaged.txt"
+    path.write_bytes(bytes(content))
+    with contextlib.suppress(NodrekError):
+        raw = read_log(path)
+        assert all(c.values.shape == c.times_s.shape for c in raw.channels)
+
+
+def test_bytes_of_another_code_page_in_old_line_ends(tmp_path: Path) -> None:
+    """0x81 has no letter in the usual western code page; lines that end with a carriage return only."""
+    rows = [f"{k * 0.1:.1f};{50 + k % 7};51;52;53" for k in range(60)]
+    text = "\r".join(["time;FL;FR;RL;RR", *rows]).encode()
+    path = tmp_path / "old.csv"
+    path.write_bytes(text[:700] + b"\x81\xfc\x81" + text[700:])
+    assert len(read_log(path).channels) == 4

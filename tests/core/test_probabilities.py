@@ -1,0 +1,184 @@
+"""Triggers on a drawn drive, features with a meaning, recipe of the training, evidence in the JSON."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections import Counter
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from tools.train import FIRST_SEED, RATES, draw
+from typer.testing import CliRunner
+
+from conftest import analyze_raw, drive
+from nodrek.cli.app import app
+from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.verdict.calibrate import FEATURES, Calibration, calibrated, features
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.judge import raw_findings
+from nodrek.core.verdict.trigger import LATERAL, TriggerKind, _lateral, _nats, find_trigger
+from nodrek.io.contract.schema import AnalysisModel
+from nodrek.io.logs.write import write_csv
+from nodrek.simulate.faults import Cause, SimulatedFault
+from nodrek.simulate.nuisance import Nuisance
+from nodrek.simulate.vary import draw_fault
+
+AT = {name: k for k, name in enumerate(FEATURES)}
+
+
+@pytest.fixture(scope="module")
+def exam() -> Examination:
+    return analyze_raw(drive(411, duration_s=240.0, road="country"))[1]
+
+
+@pytest.fixture(scope="module")
+def damaged() -> Examination:
+    return analyze_raw(drive(412, SimulatedFault(Corner.FL, Cause.MISSING_TEETH, count=2)))[1]
+
+
+def moments(exam: Examination, inside: Array, count: int = 16, seed: int = 1) -> Array:
+    """Times of the rear right at which a break happens, drawn from where `inside` is true."""
+    at = np.flatnonzero(inside)
+    return np.sort(exam.motions[Corner.RR].times[np.random.default_rng(seed).choice(at, count)])
+
+
+# ---- triggers
+
+
+@pytest.mark.parametrize(("sign", "way"), [(1.0, "left"), (-1.0, "right")])
+def test_breaks_in_bends_to_one_side(exam: Examination, sign: float, way: str) -> None:
+    lateral = _lateral(exam, Corner.RR)
+    assert lateral is not None
+    moving = exam.motions[Corner.RR].expected > 4.0
+    trigger = find_trigger(exam, Corner.RR, moments(exam, (sign * lateral > LATERAL) & moving))
+    assert (trigger.kind, trigger.way) == (TriggerKind.BENDS, way)
+
+
+def test_lateral_acceleration_is_that_of_the_other_axle(exam: Examination) -> None:
+    """Curvature from the front wheels' own difference, v²·κ, away from stops (closed form)."""
+    lateral = _lateral(exam, Corner.RR)
+    assert lateral is not None
+    assert np.abs(lateral).max() < 8.0
+    standing = exam.motions[Corner.RR].vehicle < 0.5
+    assert not standing.any() or np.abs(lateral[standing]).max() < 0.5
+
+
+def test_few_breaks_have_no_trigger(exam: Examination) -> None:
+    fast = exam.motions[Corner.RR].expected > np.quantile(exam.motions[Corner.RR].expected, 0.95)
+    assert find_trigger(exam, Corner.RR, moments(exam, fast, 3)).kind is TriggerKind.NONE
+
+
+@pytest.mark.parametrize(("share", "usual", "count"), [(0.9, 0.2, 10), (1.0, 0.5, 7), (0.6, 0.55, 40)])
+def test_the_weight_is_that_of_two_binomials(share: float, usual: float, count: int) -> None:
+    from scipy.stats import binom
+
+    hits = round(share * count)
+    expected = binom.logpmf(hits, count, hits / count) - binom.logpmf(hits, count, usual)
+    assert _nats(hits / count, usual, count) == pytest.approx(expected)
+    assert _nats(usual, share, count) == 0.0
+
+
+# ---- features and weights
+
+
+def test_features_say_what_their_names_say(damaged: Examination) -> None:
+    findings = raw_findings(damaged)
+    strongest = max(findings, key=lambda f: f.confidence)
+    assert (strongest.fault, strongest.corners) == (Fault.RING_DAMAGE, (Corner.FL,))
+    row = features(strongest, findings, damaged)
+    assert row[AT["one"]] == 1.0
+    assert row[AT["raw"]] == pytest.approx(
+        math.log(min(0.999, strongest.confidence) / (1 - min(0.999, strongest.confidence)))
+    )
+    assert row[AT["slow"]] == 0.0
+    assert row[AT["proof"]] > 1.0
+    assert row[AT["rival_over"]] == 0.0
+    alone = features(strongest, [strongest], damaged)
+    assert alone[AT["loud_elsewhere"]] <= row[AT["loud_elsewhere"]]
+
+
+def test_slow_logs_are_told_from_fast_ones() -> None:
+    rows = {}
+    for rate in (50.0, 10.0, 4.0):
+        exam = analyze_raw(drive(413, rates_hz=(rate,), duration_s=100.0))[1]
+        rows[rate] = features(Finding(Fault.FROZEN, (Corner.FL,), 0.5, "", {"seconds": 9.0}), [], exam)
+    slow = [rows[rate][AT["slow"]] for rate in (50.0, 10.0, 4.0)]
+    assert slow == pytest.approx([0.0, math.log10(5.0), math.log10(12.5)], abs=0.05)
+    assert all(r[AT["proof"]] == pytest.approx(1.0) for r in rows.values())
+
+
+def test_a_weight_moves_the_probability_its_way(damaged: Examination) -> None:
+    findings = raw_findings(damaged)
+    plain = {Fault.RING_DAMAGE: {"raw": 1.0}}
+    same = calibrated(findings, damaged, Calibration(plain))
+    for before, after in zip(findings, same, strict=True):
+        if 0.01 < before.confidence < 0.99:
+            assert after.confidence == pytest.approx(before.confidence, abs=1e-6)
+    bold = calibrated(findings, damaged, Calibration({Fault.RING_DAMAGE: {"raw": 1.0, "one": 2.0}}))
+    assert all(b.confidence >= s.confidence for b, s in zip(bold, same, strict=True))
+    unknown = calibrated(findings, damaged, Calibration({Fault.RING_DAMAGE: {"raw": 1.0, "moon": 9.0}}))
+    assert [f.confidence for f in unknown] == [f.confidence for f in same]
+
+
+def test_the_recipe_varies_what_matters() -> None:
+    """Every fault, nuisance and rate, healthy drives too; never the benchmark's seeds."""
+    drawn = [draw(FIRST_SEED + k) for k in range(600)]
+    causes = Counter(f.cause for faults, _ in drawn for f in faults)
+    assert set(causes) == set(Cause)
+    assert max(causes.values()) < 3 * min(causes.values())
+    healthy = sum(not faults for faults, _ in drawn) / len(drawn)
+    assert 0.2 < healthy < 0.4
+    assert {s["rates_hz"][0] for _, s in drawn} == set(RATES)
+    assert {s.get("nuisance", Nuisance.NONE) for _, s in drawn} == set(Nuisance)
+    durations = [s["duration_s"] for _, s in drawn]
+    assert min(durations) < 60.0
+    assert max(durations) > 240.0
+    benchmark_seeds = range(50_000, 60_000)
+    assert FIRST_SEED not in benchmark_seeds
+
+
+# ---- what goes out
+
+
+def document(path: Path) -> dict[str, object]:
+    done = CliRunner().invoke(app, ["analyze", str(path), "--json"])
+    assert done.exit_code == 0, done.output
+    told: dict[str, object] = json.loads(done.output)
+    AnalysisModel.model_validate(told)
+    return told
+
+
+def test_crossed_leads_name_both_axles_in_the_json(tmp_path: Path) -> None:
+    fault = replace(draw_fault(Cause.CROSSED, 421), corner=Corner.FL)
+    write_csv(drive(421, fault, duration_s=180.0), tmp_path / "crossed.csv")
+    told = document(tmp_path / "crossed.csv")
+    finding = told["findings"][0]  # type: ignore[index]
+    assert finding["fault"] == "crossed"
+    either = {tuple(finding["corners"]), tuple(finding["evidence"]["or"])}
+    assert either == {("FL", "FR"), ("RL", "RR")}
+
+
+def test_breaks_tell_their_trigger_in_the_json(tmp_path: Path) -> None:
+    fault = draw_fault(Cause.BROKEN_LEAD, 422)
+    write_csv(drive(422, fault, duration_s=180.0), tmp_path / "breaks.csv")
+    finding = document(tmp_path / "breaks.csv")["findings"][0]  # type: ignore[index]
+    assert finding["fault"] == "intermittent"
+    assert finding["evidence"]["trigger"] in {"bumps", "bends", "speed", "none"}
+
+
+def test_a_scene_on_stands_in_the_json_and_in_words(tmp_path: Path) -> None:
+    times = np.arange(0.0, 60.0, 0.1)
+    speeds = [9.0 * np.sin(np.pi * np.clip((times - 3 - 14 * k) / 9.0, 0, 1)) for k in range(4)]
+    lines = ["time," + ",".join(f"{c.value} km/h" for c in Corner)]
+    lines += [f"{t:.1f}," + ",".join(f"{v[i]:.2f}" for v in speeds) for i, t in enumerate(times)]
+    path = tmp_path / "stands.csv"
+    path.write_text("\n".join(lines))
+    told = document(path)
+    assert told["scene"] == "spin"
+    assert {c: v["order"] for c, v in told["corners"].items()} == {"FL": 1, "FR": 2, "RL": 3, "RR": 4}  # type: ignore[attr-defined]
+    words = CliRunner().invoke(app, ["analyze", str(path)]).output
+    assert "Wheels were turned one after another" in words
+    assert "4. RR  comes alive, up to 9.0 km/h" in words
