@@ -26,7 +26,6 @@ from nodrek.desktop.views.runner import Runner
 from nodrek.desktop.views.theme import LOOKS, apply_look
 from nodrek.desktop.views.window import MainWindow
 from nodrek.errors import NeedsDatabase, NodrekError, NoWheelSpeeds, UnclearCorners
-from nodrek.io.contract.case import read_case, write_case
 from nodrek.io.keeper import Keeper
 from nodrek.io.knowledge import trade_knowledge
 from nodrek.io.settings import load_settings, save_settings, with_recent
@@ -172,6 +171,8 @@ class Controller(QObject):
 
     def open_case(self, path: Path) -> None:
         """Put a case file on the bench; its first log is opened where it is at hand."""
+        from nodrek.io.contract.case import read_case
+
         try:
             case = read_case(path)
         except NodrekError as error:
@@ -187,6 +188,8 @@ class Controller(QObject):
 
     def save_case(self, path: Path) -> None:
         """Keep the case in a file of the person's choice from now on."""
+        from nodrek.io.contract.case import write_case
+
         try:
             write_case(self._kept_case(path.parent), path)
         except NodrekError as error:

@@ -12,7 +12,6 @@ from pathlib import Path
 
 from nodrek.core.model.case import Case
 from nodrek.errors import NodrekError
-from nodrek.io.contract.case import read_case, write_case
 
 
 class Keeper:
@@ -50,6 +49,8 @@ class Keeper:
         """
         if not self.path.is_file():
             return None
+        from nodrek.io.contract.case import read_case  # brings the modelling library in: not at each start
+
         try:
             return read_case(self.path)
         except NodrekError as error:
@@ -61,6 +62,8 @@ class Keeper:
             ) from error
 
     def _work(self) -> None:
+        from nodrek.io.contract.case import write_case
+
         while True:
             with self._lock:
                 self._lock.wait_for(lambda: bool(self._waiting))
