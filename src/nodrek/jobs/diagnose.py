@@ -13,7 +13,6 @@ from nodrek.core.model.case import Case, Check, CheckKind, LogRole
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.core.model.knowledge import Knowledge
 from nodrek.errors import NodrekError
-from nodrek.io.contract.case import read_case
 from nodrek.io.knowledge import trade_knowledge
 
 
@@ -22,6 +21,8 @@ def diagnose_file(path: Path, own_order: tuple[CheckKind, ...] = ()) -> tuple[Di
 
     A log that cannot be read, or lies outside the case's folder, becomes a warning.
     """
+    from nodrek.io.contract.case import read_case  # brings the modelling library in: not for the window's start
+
     case = read_case(path)
     return diagnose_case(case, path.parent, own_order)
 
