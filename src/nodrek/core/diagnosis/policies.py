@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -27,6 +28,8 @@ SEED = 20
 LEAST_WORTH = 2e-4
 """Bits a minute under which nobody goes on measuring."""
 TINY = 1e-15
+NEW_SENSOR_BAD = 0.05
+"""Share of new sensors that are bad themselves (common practice, no published source)."""
 COMES_BACK_MINUTES = 30.0
 """Taking the vehicle in again, listening again (common practice, no published source)."""
 
@@ -38,6 +41,7 @@ class _Table:
     ``odds`` (states, answers of all checks); ``first`` the first answer of each check.
     """
 
+    knowledge: Knowledge
     infos: tuple[CheckInfo, ...]
     odds: Array
     first: npt.NDArray[np.intp]
@@ -50,23 +54,24 @@ class _Table:
 def policies(
     case: Case, odds: Mapping[Corner, CornerOdds], knowledge: Knowledge, own_order: tuple[CheckKind, ...] = ()
 ) -> list[Policy]:
-    """Costs summed over the suspected corners, cheapest in minutes first as named: proof, sensor, own order."""
+    """Costs summed over the suspected corners: proof first, sensor first, and the technician's own order."""
     if not odds:
         return []
-    plans: list[tuple[str, Callable[[_Play], None]]] = [
-        ("proof first", lambda play: play.prove()),
-        ("sensor first", lambda play: play.sensor_first()),
-    ]
+    plans: dict[str, Callable[[_Play], None]] = {
+        "proof first": lambda play: play.prove(),
+        "sensor first": lambda play: play.sensor_first(),
+    }
     if own_order:
-        plans.append(("own order", lambda play: play.own_order(own_order)))
+        plans["own order"] = lambda play: play.own_order(own_order)
+    tables = {c: _table(case, c, odds, knowledge) for c in odds}
+    roots = {c: _Node(here.states, tuple(range(len(tables[c].infos))), tables[c]) for c, here in odds.items()}
     out = []
-    for name, plan in plans:
+    for name, plan in plans.items():
         minutes = parts = come_back = 0.0
-        for corner, here in odds.items():
-            table = _table(case, corner, odds, knowledge)
+        for root in roots.values():
             rng = np.random.default_rng(SEED)
             for _ in range(PLAYS):
-                play = _Play(here.states, table, case.prices, knowledge, rng)
+                play = _Play(root, case.prices, rng)
                 plan(play)
                 minutes += play.minutes / PLAYS
                 parts += play.parts / PLAYS
@@ -83,6 +88,7 @@ def _table(case: Case, corner: Corner, odds: Mapping[Corner, CornerOdds], knowle
     widths = [len(i.outcomes) for i in infos]
     columns = [answer_odds(i, passive, knowledge) for i in infos]
     return _Table(
+        knowledge,
         infos,
         np.concatenate(columns, axis=1) if columns else np.empty((len(knowledge.states), 0)),
         np.cumsum([0, *widths])[:-1].astype(np.intp),
@@ -90,33 +96,72 @@ def _table(case: Case, corner: Corner, odds: Mapping[Corner, CornerOdds], knowle
     )
 
 
+class _Node:
+    """What is believed after some answers. Plays that begin alike share their nodes."""
+
+    def __init__(self, belief: Array, left: tuple[int, ...], table: _Table) -> None:
+        self.belief, self.left, self.table = belief, left, table
+        self._after: dict[tuple[int, int], _Node] = {}
+        self._failed: _Node | None = None
+
+    @cached_property
+    def shares(self) -> Array:
+        """Probability of each cause."""
+        return np.asarray(self.table.knowledge.membership @ self.belief)
+
+    @cached_property
+    def settled(self) -> bool:
+        return bool(self.shares.max() >= SETTLED_FROM)
+
+    @cached_property
+    def best(self) -> int | None:
+        """The check worth most a minute; ``None`` where none is worth its minutes."""
+        if not self.left:
+            return None
+        joint = (self.table.knowledge.membership * self.belief) @ self.table.odds
+        product = np.outer(self.shares, joint.sum(axis=0))
+        bits = (joint * np.log2(np.maximum(joint, TINY) / np.maximum(product, TINY))).sum(axis=0)
+        worth = np.add.reduceat(bits, self.table.first) / self.table.minutes
+        check = max(self.left, key=lambda i: float(worth[i]))
+        return check if worth[check] > LEAST_WORTH else None
+
+    def after(self, check: int, answer: int) -> _Node:
+        """What is believed once `check` was answered so."""
+        key = (check, answer)
+        if key not in self._after:
+            belief = self.belief * self.table.odds[:, int(self.table.first[check]) + answer]
+            left = tuple(i for i in self.left if i != check)
+            self._after[key] = _Node(belief / belief.sum(), left, self.table)
+        return self._after[key]
+
+    def without_sensor(self) -> _Node:
+        """What is believed once a new sensor did not cure."""
+        if self._failed is None:
+            sensor = np.array([s.cause is Cause.SENSOR_FAILED for s in self.table.knowledge.states])
+            belief = np.where(sensor, NEW_SENSOR_BAD * self.belief, self.belief)
+            self._failed = _Node(belief / belief.sum(), self.left, self.table)
+        return self._failed
+
+
 class _Play:
     """One job played to its end with a hidden state."""
 
-    def __init__(
-        self, states: Array, table: _Table, prices: Mapping[str, float], knowledge: Knowledge, rng: np.random.Generator
-    ) -> None:
-        self.belief = states.copy()
-        self.hidden = int(rng.choice(states.size, p=states / states.sum()))
-        self.table, self.prices, self.knowledge, self.rng = table, prices, knowledge, rng
-        self.left = list(range(len(table.infos)))
+    def __init__(self, root: _Node, prices: Mapping[str, float], rng: np.random.Generator) -> None:
+        self.node, self.prices, self.rng = root, prices, rng
+        self.hidden = _drawn(root.belief, rng)
         self.minutes = self.parts = 0.0
         self.wrong = 0
 
     @property
     def truth(self) -> Cause:
-        return self.knowledge.states[self.hidden].cause
+        return self.node.table.knowledge.states[self.hidden].cause
 
     def prove(self) -> None:
         """Best check by best check until settled, then the repair."""
         for _ in range(MOST_CHECKS):
-            if self._leading()[1] >= SETTLED_FROM or not self.left:
+            if self.node.settled or self.node.best is None:
                 break
-            worth = self._worth()
-            best = max(self.left, key=lambda check: worth[check])
-            if worth[best] <= LEAST_WORTH:
-                break
-            self._do(best)
+            self._do(self.node.best)
         self._repair_until_cured()
 
     def sensor_first(self) -> None:
@@ -125,47 +170,27 @@ class _Play:
         if self.truth is not Cause.SENSOR_FAILED:
             self.wrong += 1
             self.minutes += COMES_BACK_MINUTES
-            sensor = np.array([s.cause is Cause.SENSOR_FAILED for s in self.knowledge.states])
-            self.belief = np.where(sensor, 0.05 * self.belief, self.belief)
-            self.belief /= self.belief.sum()
+            self.node = self.node.without_sensor()
             self.prove()
 
     def own_order(self, order: tuple[CheckKind, ...]) -> None:
         """The technician's own order of checks, stopped when settled."""
         for kind in order:
-            at = next((i for i in self.left if self.table.infos[i].kind is kind), None)
-            if at is None:
-                continue
-            if self._leading()[1] >= SETTLED_FROM:
+            at = next((i for i in self.node.left if self.node.table.infos[i].kind is kind), None)
+            if self.node.settled:
                 break
-            self._do(at)
+            if at is not None:
+                self._do(at)
         self.prove()
 
-    def _leading(self) -> tuple[Cause, float]:
-        shares = self.knowledge.membership @ self.belief
-        best = int(np.argmax(shares))
-        return self.knowledge.cause_of[best], float(shares[best])
-
-    def _worth(self) -> list[float]:
-        """Bits per minute of every check, done ones included."""
-        joint = (self.knowledge.membership * self.belief) @ self.table.odds
-        rows, columns = self.knowledge.membership @ self.belief, joint.sum(axis=0)
-        bits = (joint * np.log2(np.maximum(joint, TINY) / np.maximum(np.outer(rows, columns), TINY))).sum(axis=0)
-        return [float(x) for x in np.add.reduceat(bits, self.table.first) / self.table.minutes]
-
     def _do(self, check: int) -> None:
-        table = self.table.odds[:, self.table.answers(check)]
-        steps = np.cumsum(table[self.hidden])
-        answer = int(np.searchsorted(steps, self.rng.random() * steps[-1]))
-        self.belief = self.belief * table[:, answer]
-        self.belief /= self.belief.sum()
-        self.minutes += self.table.infos[check].minutes
-        self.left.remove(check)
+        table = self.node.table
+        self.minutes += table.infos[check].minutes
+        self.node = self.node.after(check, _drawn(table.odds[self.hidden, table.answers(check)], self.rng))
 
     def _repair_until_cured(self) -> None:
-        shares = self.knowledge.membership @ self.belief
-        for index in np.argsort(-shares):
-            cause = self.knowledge.cause_of[int(index)]
+        for index in np.argsort(-self.node.shares):
+            cause = self.node.table.knowledge.cause_of[int(index)]
             self._repair(cause)
             if cause is self.truth:
                 return
@@ -174,6 +199,12 @@ class _Play:
             self.minutes += COMES_BACK_MINUTES
 
     def _repair(self, cause: Cause) -> None:
-        info = self.knowledge.causes[cause]
+        info = self.node.table.knowledge.causes[cause]
         self.minutes += info.minutes
         self.parts += self.prices.get(info.part, 0.0) if info.part else 0.0
+
+
+def _drawn(shares: Array, rng: np.random.Generator) -> int:
+    """An index drawn by its share."""
+    steps = shares.cumsum()
+    return int(np.searchsorted(steps, rng.random() * steps[-1]))
