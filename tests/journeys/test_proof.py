@@ -177,9 +177,25 @@ def test_the_wire_is_searched_and_holes_are_counted(controller: Controller, qtbo
 def test_a_bad_case_file_is_one_sentence(controller: Controller, qtbot: QtBot, tmp_path: Path) -> None:
     bad = tmp_path / "bad.nodrek.json"
     bad.write_text('{"schema": "nodrek.case/1", "checks": [{"check": "wiggle", "result": "no"}]}')
-    controller.open_case(bad)
+    controller.window.open_wanted.emit(bad)
     qtbot.wait(30)
     assert "checks[0].result" in texts(controller)
+
+
+def test_a_case_that_is_dropped_brings_its_log(controller: Controller, qtbot: QtBot, tmp_path: Path) -> None:
+    shutil.copy(demo_log("island-van-lost-tooth"), tmp_path / "before.csv")
+    file = tmp_path / "van.nodrek.json"
+    file.write_text('{"schema": "nodrek.case/1", "logs": [{"path": "before.csv"}], "complaint": {"lamps": ["abs"]}}')
+    controller.window.open_wanted.emit(file)
+    qtbot.waitUntil(lambda: controller.session.answer is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: controller.session.bench.diagnosis is not None)
+    assert controller.session.view is View.PROVE
+    diagnosis = controller.session.bench.diagnosis
+    assert diagnosis is not None
+    assert diagnosis.of(Corner.RL)[0].cause is Cause.RING_DAMAGED
+    controller.window.board.pressed.emit("lamps", "brake")
+    controller.keeper.flush()
+    assert [lamp.value for lamp in read_case(file).lamps] == ["abs", "brake"]
 
 
 def test_the_command_line_tells_the_same(tmp_path: Path) -> None:

@@ -34,6 +34,7 @@ from nodrek.jobs.columns import Columns, look_at_columns
 from nodrek.jobs.diagnose import weigh
 
 SUMS_AFTER_MS = 350
+CASE_ENDING = ".nodrek.json"
 
 
 class Controller(QObject):
@@ -220,7 +221,10 @@ class Controller(QObject):
             self._weigh()
 
     def open(self, path: Path, part: tuple[float, float] | None = None, given: Help | None = None) -> None:
-        """Analyze a log; what is on screen stays until the answer is there."""
+        """Analyze a log, or put a case on the bench; what is on screen stays until the answer is there."""
+        if Path(path).name.endswith(CASE_ENDING):
+            self.open_case(Path(path))
+            return
         self.session = intents.begin(self.session, Path(path), part, given)
         self._show()
         self.runner.start(self.session.revision, Order(Path(path), part, self.session.help))
