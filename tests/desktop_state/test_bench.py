@@ -344,3 +344,17 @@ def test_access_that_is_not_known_stays_unknown() -> None:
     assert case.access == Access(scope=False)
     assert buttons(present_prove(case, None, KNOWLEDGE))["cannot", "scope"]
     assert not buttons(present_prove(case, None, KNOWLEDGE))["can", "scope"]
+
+
+def test_a_wire_in_ones_own_words() -> None:
+    words = {key: kind.words for key, kind in KNOWLEDGE.loom_kinds.items()}
+    told = cases.described_wire("unit plug connector; sill under covers, bend at the arch,, flexing part , lead", words)
+    assert told == (
+        ("unit plug connector", "connector"),
+        ("sill under covers", "under_cover"),
+        ("bend at the arch", "bend"),
+        ("flexing part", "flexing"),
+        ("lead", "plain"),
+    )
+    assert cases.described_wire(" , ;", words) == ()
+    assert len(cases.described_wire("bend," * 500, words)) == 60

@@ -112,6 +112,7 @@ class Controller(QObject):
         loom.wire_picked.connect(
             lambda name: self._edit(cases.pick_wire, self.session.corner, self.knowledge.wires[name])
         )
+        loom.wire_described.connect(self.describe_wire)
         loom.read.connect(
             lambda after, ohm, pierced: self._edit(
                 cases.read_wire, self.session.corner, LoomReading(after, ohm, pierced)
@@ -169,6 +170,11 @@ class Controller(QObject):
         """Codes typed or pasted; one that no published numbering explains is kept for the chosen corner."""
         read = read_codes(text) or [Code(corner=self.session.corner, text=text.strip()[:400])]
         self._edit(cases.add_codes, tuple(read))
+
+    def describe_wire(self, text: str) -> None:
+        """A wire in the person's own words, for the chosen corner."""
+        words = {key: kind.words for key, kind in self.knowledge.loom_kinds.items()}
+        self._edit(cases.pick_wire, self.session.corner, cases.described_wire(text, words))
 
     def open_case(self, path: Path) -> None:
         """Put a case file on the bench; its first log is opened where it is at hand."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TypeVar
@@ -30,6 +30,7 @@ from nodrek.core.model.case import (
 )
 from nodrek.core.model.diagnosis import Diagnosis
 
+MOST_SEGMENTS = 60
 MOST_STEPS = 200
 """Entries that can be undone."""
 Item = TypeVar("Item")
@@ -254,3 +255,20 @@ def with_log(case: Case, folder: Path, log: Path | None, findings: tuple[Finding
     known = {(f.fault, f.corners) for f in findings}
     others = tuple(f for f in case.findings if (f.fault, f.corners) not in known)
     return replace(case, findings=(*others, *findings))
+
+
+def described_wire(text: str, kinds: Mapping[str, str]) -> tuple[tuple[str, str], ...]:
+    """Segments from words like "unit plug connector, sill under covers, flexing part": name and kind each.
+
+    `kinds`: key → words of each kind of stretch; a piece that names none is a straight run.
+    """
+    pieces = [piece.strip()[:80] for piece in text.replace(";", ",").split(",")]
+    return tuple((piece, _kind_in(piece, kinds)) for piece in pieces if piece)[:MOST_SEGMENTS]
+
+
+def _kind_in(piece: str, kinds: Mapping[str, str]) -> str:
+    said = piece.lower()
+    for key, words in kinds.items():
+        if any(word in said for word in (words, key.replace("_", " "), words.split()[0][:6])):
+            return key
+    return "plain"

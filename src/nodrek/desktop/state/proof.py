@@ -219,7 +219,7 @@ def present_loom(case: Case, diagnosis: Diagnosis | None, corner: Corner, knowle
     found = next((x for x in diagnosis.looms if x.corner is corner), None) if diagnosis else None
     title = f"Wire of the {corner.words}"
     if loom is None or found is None:
-        words = "Pick the wire that is most like it; the control unit is at its left end, the sensor at its right."
+        words = "Pick the wire that is most like it, or describe it from the control unit to the sensor."
         return LoomScreen(corner, title, words, (), wires, None, False, ())
     readings = {r.after: r for r in loom.readings}
     rows = tuple(

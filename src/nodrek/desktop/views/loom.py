@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from nodrek.desktop.state.proof import LoomScreen, SegmentRow
 from nodrek.desktop.views.flow import FlowLayout
@@ -95,6 +95,7 @@ class LoomView(QWidget):
     """Picks a wire, shows the search, takes ohms, counts holes."""
 
     wire_picked = Signal(str)
+    wire_described = Signal(str)
     read = Signal(int, object, bool)
     sealed = Signal(int)
 
@@ -135,6 +136,15 @@ class LoomView(QWidget):
         layout.addLayout(self._holes)
         layout.addWidget(self._picture)
         layout.addWidget(self._wires)
+        self._describe = QLineEdit()
+        self._describe.setPlaceholderText(
+            "Or in words: plug connector, sill under covers, bend, flexing part"
+        )
+        self._describe.setAccessibleName("Describe the wire from the control unit to the sensor")
+        self._describe.setMinimumHeight(TARGET)
+        self._describe.setMaxLength(2000)
+        self._describe.returnPressed.connect(self._described)
+        layout.addWidget(self._describe)
         layout.addStretch(1)
 
     def show_loom(self, screen: LoomScreen, look: Look) -> None:
@@ -180,6 +190,11 @@ class LoomView(QWidget):
                 f"Reading up to the far end of “{rows[self._chosen].name}” (press another point to change):"
             )
         self._picture.show_wire(rows, self._chosen, self._look)
+
+    def _described(self) -> None:
+        if self._describe.text().strip():
+            self.wire_described.emit(self._describe.text())
+            self._describe.clear()
 
     def _enter(self) -> None:
         if self._ohm.number is not None:
