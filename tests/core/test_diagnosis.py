@@ -335,6 +335,7 @@ def test_codes_as_text(text: str, corner: Corner | None, kind: CodeKind | None) 
 
 
 def test_a_pasted_list_of_codes() -> None:
+    assert read_codes("C0034-64 stored at 90 880 km")[0].odometer_km == 90_880.0
     codes = read_codes("Module 1\nC0031-13 current\nC0034-64 history\nU0100 lost\n")
     assert [(c.corner, c.state) for c in codes] == [(FL, CodeState.CURRENT), (FR, CodeState.STORED)]
 

@@ -358,3 +358,16 @@ def test_a_wire_in_ones_own_words() -> None:
     )
     assert cases.described_wire(" , ;", words) == ()
     assert len(cases.described_wire("bend," * 500, words)) == 60
+
+
+def test_ones_own_order_is_no_entry_of_the_case() -> None:
+    session = intents.enter(Session(), Case(codes=(CIRCUIT,)))
+    for key in ("swap_sensors", "wiggle", "scope_shape", "wiggle"):
+        session = intents.press(session, "order", key)
+    assert session.bench.own_order == (CheckKind.SWAP_SENSORS, CheckKind.SCOPE_SHAPE)
+    assert len(session.bench.past) == 1
+    result = diagnose(session.bench.case, KNOWLEDGE, (), session.bench.own_order)
+    screen = present_prove(session.bench.case, result, KNOWLEDGE, session.bench.own_order)
+    assert any(fact.startswith("Own order: about") for fact in screen.facts)
+    title = next(g.title for g in screen.groups if g.key == "order")
+    assert title.endswith("swap sensors, then scope shape")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
@@ -12,7 +12,6 @@ from PySide6.QtWidgets import QApplication
 from nodrek.core.diagnosis.code_text import read_codes
 from nodrek.core.model import Corner
 from nodrek.core.model.case import Case, Check, CheckKind, Code, LogRole, LoomReading
-from nodrek.core.model.knowledge import Knowledge
 from nodrek.demo import DEMOS, demo_log
 from nodrek.desktop.state import case as cases
 from nodrek.desktop.state import session as intents
@@ -25,12 +24,12 @@ from nodrek.desktop.state.session import Help, Remedy, Session
 from nodrek.desktop.views.runner import Runner
 from nodrek.desktop.views.theme import LOOKS, apply_look
 from nodrek.desktop.views.window import MainWindow
+from nodrek.desktop.work import Look, Order, Sums, add_up, run
 from nodrek.errors import NeedsDatabase, NodrekError, NoWheelSpeeds, UnclearCorners
 from nodrek.io.keeper import Keeper
 from nodrek.io.knowledge import trade_knowledge
 from nodrek.io.settings import load_settings, save_settings, with_recent
-from nodrek.jobs.analyze import Answer
-from nodrek.jobs.columns import Columns, look_at_columns
+from nodrek.jobs.columns import Columns
 from nodrek.jobs.diagnose import weigh
 
 SUMS_AFTER_MS = 350
@@ -52,8 +51,8 @@ class Controller(QObject):
         # before the first widget, so that each is made with the shipped type
         apply_look(app, LOOKS[self.settings.look])
         self.window = MainWindow(DEMOS)
-        self.runner = Runner(_job)
-        self.costs = Runner(_costs)
+        self.runner = Runner(run)
+        self.costs = Runner(add_up)
         self.knowledge = trade_knowledge()
         self.keeper = Keeper(settings_path.with_name("open-case.nodrek.json"))
         self._sums = QTimer(self)
@@ -127,8 +126,10 @@ class Controller(QObject):
 
     def _enter(self, intent: Callable[..., Session], *arguments: object) -> None:
         """An intent that may change the case: what follows from it is worked out and it is kept."""
-        before = self.session.bench.case
+        before, order = self.session.bench.case, self.session.bench.own_order
         self._do(intent, *arguments)
+        if self.session.bench.own_order != order:
+            self._sums.start(SUMS_AFTER_MS)
         if self.session.bench.case is not before:
             self._weigh()
             self.keeper.keep(self._kept_case(self.keeper.path.parent))
@@ -146,7 +147,7 @@ class Controller(QObject):
     def _add_up(self) -> None:
         self._asked += 1
         answer = self.session.answer
-        self.costs.start(self._asked, Sums(self.session.bench.case, answer, self.knowledge))
+        self.costs.start(self._asked, Sums(self.session.bench, answer, self.knowledge))
 
     def _summed(self, asked: int, result: object) -> None:
         if asked == self._asked and isinstance(result, tuple):
@@ -338,60 +339,8 @@ class Controller(QObject):
         self.runner.wait(2.0)
 
 
-@dataclass(frozen=True)
-class Order:
-    """What the job is to do."""
-
-    path: Path
-    part: tuple[float, float] | None
-    given: Help
-
-
-@dataclass(frozen=True)
-class Look:
-    """The job is only to look at the columns."""
-
-    path: Path
-    given: Help
-
-
-@dataclass(frozen=True)
-class Sums:
-    """The case and log whose costs are to be worked out."""
-
-    case: Case
-    answer: Answer | None
-    knowledge: Knowledge
-
-
-def _costs(order: object, progress: Callable[[float, str], None]) -> object:
-    assert isinstance(order, Sums)
-    analyses = [order.answer.analysis] if order.answer else []
-    progress(0.1, "Adding up")
-    return order.case, weigh(order.case, analyses, order.knowledge)
-
-
 def _remedy(error: object) -> Remedy | None:
     """What a person could give so that this error does not come again."""
     if isinstance(error, NeedsDatabase):
         return Remedy.DATABASE
     return Remedy.COLUMNS if isinstance(error, (NoWheelSpeeds, UnclearCorners)) else None
-
-
-def _job(order: object, progress: Callable[[float, str], None]) -> object:
-    from nodrek.jobs.analyze import analyze_file
-
-    if isinstance(order, Look):
-        progress(0.1, "Looking at the columns")
-        return look_at_columns(order.path, order.given.databases)
-    assert isinstance(order, Order)
-    start, stop = order.part or (None, None)
-    return analyze_file(
-        order.path,
-        mapping=order.given.mapping,
-        reference=order.given.reference,
-        databases=order.given.databases,
-        start=start,
-        stop=stop,
-        progress=progress,
-    )

@@ -35,6 +35,7 @@ FAILURE_MODE = {
 NUMBER = re.compile(r"\b(C00[0-9A-F]{2})(?:[\s:.-]*([0-9A-F]{2})\b)?", re.IGNORECASE)
 SUSPECT = re.compile(r"\bSPN[\s:#=]*(\d{1,6})(?:\D{0,12}?FMI[\s:#=]*(\d{1,2}))?", re.IGNORECASE)
 STORED = re.compile(r"\b(stored|history|historic|past|passive|inactive|sporadic|pending)\b", re.IGNORECASE)
+ODOMETER = re.compile(r"\b(\d{1,3}(?: \d{3}){1,2}|\d{2,7}) ?km\b", re.IGNORECASE)
 CURRENT = re.compile(r"\b(current|present|active|confirmed)\b", re.IGNORECASE)
 
 
@@ -45,20 +46,25 @@ class ReadCode:
     corner: Corner | None
     kind: CodeKind | None
     state: CodeState | None = None
+    odometer_km: float | None = None
 
 
 def read_code(text: str) -> ReadCode | None:
     """The first wheel-speed code in a text, or None."""
     text = text[:LONGEST]
     state = CodeState.STORED if STORED.search(text) else CodeState.CURRENT if CURRENT.search(text) else None
+    driven = ODOMETER.search(text)
+    odometer = float(driven[1].replace(" ", "")) if driven else None
     for found in NUMBER.finditer(text):
         corner = NUMBERED.get(found[1].upper())
         if corner is not None:
-            return ReadCode(corner, _failure_type(found[2]), state)
+            return ReadCode(corner, _failure_type(found[2]), state, odometer)
     for found in SUSPECT.finditer(text):
         corner = HEAVY.get(int(found[1]))
         if corner is not None:
-            return ReadCode(corner, FAILURE_MODE.get(int(found[2]), CodeKind.OTHER) if found[2] else None, state)
+            return ReadCode(
+                corner, FAILURE_MODE.get(int(found[2]), CodeKind.OTHER) if found[2] else None, state, odometer
+            )
     return None
 
 
@@ -78,7 +84,7 @@ def read_codes(text: str) -> list[Code]:
     for line in text[: 50 * LONGEST].splitlines():
         told = read_code(line)
         if told is not None:
-            out.append(Code(told.kind, told.corner, told.state, text=line.strip()[:LONGEST]))
+            out.append(Code(told.kind, told.corner, told.state, told.odometer_km, line.strip()[:LONGEST]))
     return out
 
 
@@ -92,4 +98,7 @@ def _filled(code: Code) -> Code:
     if told is None:
         return code
     kind = told.kind if code.kind in (None, CodeKind.OTHER) and told.kind else code.kind
-    return replace(code, corner=code.corner or told.corner, kind=kind, state=code.state or told.state)
+    odometer = told.odometer_km if code.odometer_km is None else code.odometer_km
+    return replace(
+        code, corner=code.corner or told.corner, kind=kind, state=code.state or told.state, odometer_km=odometer
+    )

@@ -9,6 +9,7 @@ from nodrek.core.model import Corner
 from nodrek.core.model.case import (
     Case,
     Check,
+    CheckKind,
     CodeKind,
     CodeState,
     Lamp,
@@ -158,19 +159,26 @@ def present_codes(case: Case, corner: Corner) -> BoardScreen:
         "Codes",
         "Read all modules that use wheel speed. Choose the corner on the plan, then the kind; or type the code.",
         tuple(groups),
-        entry="Type or paste codes, such as C0031-13 or SPN 790 FMI 5",
+        entry="Type or paste codes, such as C0031-13 stored 90880 km, or SPN 790 FMI 5",
         rows_title="Codes read" if rows else "No code entered yet.",
         rows=rows,
     )
 
 
-def present_prove(case: Case, diagnosis: Diagnosis | None, knowledge: Knowledge) -> BoardScreen:
+def present_prove(
+    case: Case, diagnosis: Diagnosis | None, knowledge: Knowledge, own_order: tuple[CheckKind, ...] = ()
+) -> BoardScreen:
     access = case.access
     groups = (
         ChoiceGroup(
             "can", "What can be reached", tuple(_can(k, w, getattr(access, k) is True) for k, w in CAN.items())
         ),
         ChoiceGroup("cannot", "What cannot", tuple(_can(k, w, getattr(access, k) is False) for k, w in CANNOT.items())),
+        ChoiceGroup(
+            "order",
+            "Your own order, to see what it costs" + _order_words(own_order),
+            tuple(_can(k.value, k.words, k in own_order) for k in CheckKind),
+        ),
     )
     fields = tuple(NumberField(f"price:{k}", w, "", _number(case.prices.get(k))) for k, w in PRICES.items())
     rows = tuple(ListedRow(f"check:{i}", check_words(c, knowledge)) for i, c in enumerate(case.checks))
@@ -184,6 +192,10 @@ def present_prove(case: Case, diagnosis: Diagnosis | None, knowledge: Knowledge)
         rows=rows,
         facts=facts,
     )
+
+
+def _order_words(order: tuple[CheckKind, ...]) -> str:
+    return f": {', then '.join(kind.words for kind in order)}" if order else ""
 
 
 def policy_words(policy: Policy) -> str:

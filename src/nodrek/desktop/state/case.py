@@ -42,7 +42,8 @@ class Bench:
 
     ``path``: the file the case is kept in, None for the one that is kept without being asked;
     ``chosen``: a check the person looks at in place of the best one; ``question``: a sentence
-    that asks about a value whose unit looks wrong, with the check as typed.
+    that asks about a value whose unit looks wrong, with the check as typed; ``own_order``: the
+    technician's own order of checks, whose cost is shown beside the others'.
     """
 
     case: Case = field(default_factory=Case)
@@ -52,6 +53,7 @@ class Bench:
     diagnosis: Diagnosis | None = None
     chosen: tuple[CheckKind, Corner] | None = None
     question: tuple[str, Check] | None = None
+    own_order: tuple[CheckKind, ...] = ()
     saved: bool = True
 
     @property

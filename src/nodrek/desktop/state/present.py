@@ -150,7 +150,7 @@ def _board(session: Session, knowledge: Knowledge) -> BoardScreen | None:
     if session.view is View.CODES:
         return present_codes(case, corner)
     if session.view is View.PROVE:
-        return present_prove(case, session.bench.diagnosis, knowledge)
+        return present_prove(case, session.bench.diagnosis, knowledge, session.bench.own_order)
     return None
 
 

@@ -175,6 +175,8 @@ def enter(session: Session, case: Case) -> Session:
 
 def press(session: Session, group: str, key: str) -> Session:
     """A choice of a board was pressed, for the chosen corner."""
+    if group == "order":
+        return order_check(session, CheckKind(key))
     return enter(session, cases.press(session.bench.case, group, key, session.corner))
 
 
@@ -224,3 +226,10 @@ def refuse_case(session: Session, sentence: str) -> Session:
 def kept_in(session: Session, path: Path) -> Session:
     """The case is kept in this file from now on."""
     return replace(session, bench=replace(session.bench, path=path, saved=True))
+
+
+def order_check(session: Session, kind: CheckKind) -> Session:
+    """A check comes last in the technician's own order, or leaves it; no entry of the case."""
+    now = session.bench.own_order
+    order = tuple(k for k in now if k is not kind) if kind in now else (*now, kind)
+    return replace(session, bench=replace(session.bench, own_order=order))

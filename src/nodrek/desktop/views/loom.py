@@ -137,9 +137,7 @@ class LoomView(QWidget):
         layout.addWidget(self._picture)
         layout.addWidget(self._wires)
         self._describe = QLineEdit()
-        self._describe.setPlaceholderText(
-            "Or in words: plug connector, sill under covers, bend, flexing part"
-        )
+        self._describe.setPlaceholderText("Or in words: plug connector, sill under covers, bend, flexing part")
         self._describe.setAccessibleName("Describe the wire from the control unit to the sensor")
         self._describe.setMinimumHeight(TARGET)
         self._describe.setMaxLength(2000)
