@@ -138,6 +138,7 @@ class Controller(QObject):
 
     def _weigh(self) -> None:
         """Odds and next check at once; what it costs a moment later."""
+        self._asked += 1  # sums of another case or log that are still being worked out are stale now
         answer = self.session.answer
         analyses = [answer.analysis] if answer else []
         case = self.session.bench.case
