@@ -34,8 +34,6 @@ FEATURES = (
     "proof_slow",
     "other_proof",  # the same of the other kind of ring fault at this corner
     "loud_mates",  # how much of the best proof of the same kind another corner has
-    "size",  # of the swing or dip, decades over the least that matters
-    "size_slow",
 )
 FASTEST_HZ = 50.0
 NOTHING = -4.6
@@ -83,7 +81,6 @@ def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -
     quantum = float(np.median([c.quantum for c in channels])) * 3.6
     proof = _proof(finding.fault, finding, exam)
     other = {Fault.RING_DAMAGE: Fault.RING_RUNOUT, Fault.RING_RUNOUT: Fault.RING_DAMAGE}.get(finding.fault)
-    size = _size(finding)
     mates = 0.0
     if other is not None:
         turned = [replace(finding, corners=(c,)) for c in exam.rings if c not in corners]
@@ -105,19 +102,8 @@ def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -
             proof * slow,
             _proof(other, finding, exam) if other is not None else 0.0,
             mates,
-            size,
-            size * slow,
         ]
     )
-
-
-def _size(finding: Finding) -> float:
-    """Decades by which a swing is over 0.2 %, or a dip over 5 %; 0 where the kind has no size."""
-    for key, least in (("swing_percent", 0.2), ("dip_percent", 5.0)):
-        told = finding.evidence.get(key)
-        if isinstance(told, (int, float)) and math.isfinite(told):
-            return max(-1.5, min(1.5, math.log10(max(abs(told), 1e-4) / least)))
-    return 0.0
 
 
 def _proof(fault: Fault, finding: Finding, exam: Examination) -> float:
