@@ -111,6 +111,7 @@ def test_complaint_codes_log_checks_settled(controller: Controller, qtbot: QtBot
     qtbot.wait(30)
     assert "A connector is corroded" in texts(controller)
     assert "Repair: Renew pins and seals" in texts(controller)
+    assert "Caution: Ignition off before anything is unplugged." in texts(controller)
 
     # everything can be undone, step by step, and done again
     for _ in range(4):

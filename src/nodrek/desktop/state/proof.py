@@ -87,6 +87,7 @@ class LoomScreen:
     probe: int | None
     pierces: bool
     holes: tuple[tuple[int, str], ...]
+    caution: str = ""
 
 
 def typed_check(
@@ -187,7 +188,10 @@ def present_reasons(diagnosis: Diagnosis | None, corner: Corner, knowledge: Know
 def _column(diagnosis: Diagnosis, corner: Corner, knowledge: Knowledge) -> ReasonsColumn:
     rows = tuple(_cause(c, knowledge) for c in diagnosis.of(corner)[:MOST_CAUSES] if c.probability >= LEAST_SHOWN)
     repairs = tuple(
-        ("Repair" if r.info.lasting else "Stop-gap, note a date to look again", r.info.option)
+        (
+            "Repair" if r.info.lasting else "Stop-gap, note a date to look again",
+            "\n".join((r.info.option, *(f"Caution: {knowledge.cautions[c]}" for c in r.info.cautions))),
+        )
         for r in diagnosis.repairs
         if r.corner is corner
     )
@@ -246,6 +250,7 @@ def present_loom(case: Case, diagnosis: Diagnosis | None, corner: Corner, knowle
         probe.after if probe else None,
         bool(probe and probe.pierces),
         tuple((i, found.names[i]) for i in found.unsealed),
+        "Caution: " + " ".join(knowledge.cautions[c] for c in knowledge.checks[CheckKind.WIRE_CONTINUITY].cautions),
     )
 
 

@@ -104,10 +104,12 @@ class LoomView(QWidget):
         self._screen: LoomScreen | None = None
         self._look: Look | None = None
         self._chosen: int | None = None
-        self._title, self._sentence, self._at = QLabel(), QLabel(), QLabel()
+        self._title, self._sentence, self._at, self._caution = QLabel(), QLabel(), QLabel(), QLabel()
+        self._caution.setProperty("call", True)
+        self._caution.setFont(font(Size.SMALL))
         self._title.setFont(font(Size.TITLE, bold=True))
         self._sentence.setFont(font(Size.LARGE))
-        for label in (self._sentence, self._at):
+        for label in (self._sentence, self._at, self._caution):
             label.setWordWrap(True)
         self._picture = WirePicture()
         self._picture.point_pressed.connect(self._choose)
@@ -131,7 +133,7 @@ class LoomView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(STEP, 0, STEP, STEP)
         layout.setSpacing(STEP)
-        for widget in (self._title, self._sentence, self._at, self._entry):
+        for widget in (self._title, self._sentence, self._caution, self._at, self._entry):
             layout.addWidget(widget)
         layout.addLayout(self._holes)
         layout.addWidget(self._picture)
@@ -158,6 +160,8 @@ class LoomView(QWidget):
         self._chosen = screen.probe
         self._title.setText(screen.title)
         self._sentence.setText(screen.sentence)
+        self._caution.setText(screen.caution)
+        self._caution.setVisible(bool(screen.caution))
         while self._holes.count():
             item = self._holes.takeAt(0)
             widget = item.widget() if item else None
