@@ -11,13 +11,14 @@ from hypothesis import strategies as st
 
 from conftest import drive
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Array, Corner
+from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.motion.reference import CornerMotion, compare_corners
 from nodrek.core.motion.usable import find_usable
 from nodrek.core.turns.fold import PROFILE_BINS, explained_deviation, find_arcs, fold
 from nodrek.core.turns.phase import ring_angle
 from nodrek.core.turns.raster import turn_raster
 from nodrek.core.turns.search import Stretch, find_scale, find_stretches, some_stretches, whitened
+from nodrek.core.verdict.judge import analyze_log
 from nodrek.simulate.faults import Cause, SimulatedFault
 
 CIRCUMFERENCE = 2.07
@@ -195,3 +196,14 @@ def test_a_lost_tooth_gives_harmonics_of_two_over_n(teeth: int) -> None:
     ring = fold(motion, stretches, scale)
     assert ring.harmonics[0] == pytest.approx(2 / teeth, rel=0.3)
     assert ring.harmonics[1] == pytest.approx(2 / teeth, rel=0.35)
+
+
+@pytest.mark.parametrize("period_s", [20.0, 50.0, 120.0])
+def test_a_log_with_a_value_a_minute_is_read_and_says_little(period_s: float) -> None:
+    """Between two values lie whole stretches of road: nothing can repeat, and nothing breaks."""
+    times = np.arange(0.0, 120 * period_s, period_s)
+    speeds = 40.0 + 10.0 * np.sin(times / 700.0)
+    channels = tuple(RawChannel(c.value, "km/h", times, np.round(speeds, 1)) for c in Corner)
+    analysis = analyze_log(map_corners(RawLog(channels, "csv")), Vehicle(), lambda share, doing: None)[0]
+    assert not [f for f in analysis.findings if f.confidence >= 0.5]
+    assert all(c.could_see[Fault.RING_DAMAGE] < 0.5 for c in analysis.corners.values())

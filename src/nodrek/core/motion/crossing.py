@@ -18,6 +18,8 @@ from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, to_blocks
 from nodrek.core.motion.usable import Usable
 
 BLOCK_S = 1.0
+SLOWEST_HZ = 0.5
+"""Values a second under which a bend falls between two of them."""
 STRETCH_S = 6.0
 """About the length of a bend: blocks within one are no independent witnesses."""
 FROM_SPEED = 2.5
@@ -50,7 +52,7 @@ def find_crossing(
     channels: Mapping[Corner, WheelChannel], usable: Usable, turning: TurnSignal | None
 ) -> Crossing | None:
     """``None`` where the four corners, or bends, are not there."""
-    if any(c not in channels for c in Corner):
+    if any(c not in channels or channels[c].rate < SLOWEST_HZ for c in Corner):
         return None
     logs = {c: _block_means(ch, usable) for c, ch in channels.items()}
     pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]

@@ -30,6 +30,8 @@ STRETCH_S = 4.0
 FROM_SPEED = 5.0
 """m/s below which rounding and steering say more than tyres."""
 LEAST_STRETCHES = 3
+MOST_LOG_RATIO, MOST_SIGMA = 0.7, 0.1
+"""No ring or tyre is twice as large as another; an error of a tenth says nothing of either."""
 FEW_STRETCHES = 3.0
 """So few stretches know little of their own scatter: widen by about Student's factor."""
 BREAK = 0.25
@@ -117,7 +119,16 @@ def _block_log(relative: Array, size: int) -> Array:
 
 
 def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
-    """Ratios among `corners`, all of which must read; two of one axle, three or four."""
+    """Ratios among `corners`, all of which must read; two of one axle, three or four.
+
+    Empty where the log says so little of them that they would be nonsense.
+    """
+    found = _estimates(data, corners)
+    wild = any(abs(r.log_ratio) > MOST_LOG_RATIO or r.sigma > MOST_SIGMA for r in found.values())
+    return {} if wild else found
+
+
+def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
     if len(corners) < 2:
         return {}
     logs = {c: data.logs[c] for c in corners}

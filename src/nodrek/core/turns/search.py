@@ -24,6 +24,8 @@ from nodrek.core.turns.statistic import log_tail
 BIN_M = 0.05
 """Distance bin: a fortieth of a turn."""
 LONGEST_M = 800.0
+LEAST_LOOKS = 4
+"""Samples in a stretch under which nothing can repeat."""
 SHORTEST_M = 50.0
 FREQUENCIES = (1 / 3.6, 1 / 1.55)
 """Turns per metre searched: circumference 1.55 m (small car) to 3.6 m (heavy vehicle)."""
@@ -92,7 +94,8 @@ def find_stretches(motion: CornerMotion) -> list[Stretch]:
         marks = motion.path[lo] + metres * np.arange(parts + 1) / parts
         cuts = np.searchsorted(motion.path[lo:hi], marks) + lo
         cuts[-1] = hi
-        out += [Stretch(int(a), int(b), metres / parts) for a, b in pairwise(cuts)]
+        # a log that is silent for longer than a stretch lasts leaves stretches without a sample
+        out += [Stretch(int(a), int(b), metres / parts) for a, b in pairwise(cuts) if b - a >= LEAST_LOOKS]
     return out
 
 

@@ -56,7 +56,10 @@ def read_bounded(read: Callable[[], RawLog], size: int, name: str) -> RawLog:
 
 def _work(read: Callable[[], RawLog], handed: IO[bytes], seconds: float, memory: int) -> None:
     resource.setrlimit(resource.RLIMIT_CPU, (int(seconds) + 1, int(seconds) + 2))
+    _, ceiling = resource.getrlimit(resource.RLIMIT_AS)
     most = _address_space() + memory
+    # where this program is itself kept small, its child cannot have more
+    most = most if ceiling == resource.RLIM_INFINITY else min(most, ceiling)
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     # what libraries print about damaged files is nobody's answer
