@@ -20,7 +20,7 @@ from nodrek.errors import NodrekError
 from nodrek.io.logs.read import read_log
 from nodrek.jobs.analyze import request_for
 
-LARGEST_BYTES = 6 * 1024**3
+LARGEST_BYTES = 12 * 1024**3
 """Address space: a small file that wants more is a find, not the end of the machine."""
 SLOW_S = 30.0
 """A mutated small file that takes longer is a find as well."""

@@ -30,8 +30,8 @@ STRETCH_S = 4.0
 FROM_SPEED = 5.0
 """m/s below which rounding and steering say more than tyres."""
 LEAST_STRETCHES = 3
-MOST_LOG_RATIO, MOST_SIGMA = 0.7, 0.1
-"""No ring or tyre is twice as large as another; an error of a tenth says nothing of either."""
+MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
+"""No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
 FEW_STRETCHES = 3.0
 """So few stretches know little of their own scatter: widen by about Student's factor."""
 BREAK = 0.25
