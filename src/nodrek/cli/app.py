@@ -6,6 +6,7 @@ Jobs are imported inside their commands, so that each command pays only for what
 
 from __future__ import annotations
 
+import gc
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -146,6 +147,8 @@ def simulate(
 
 def main() -> None:
     """Entry point: whatever a person can cause becomes one sentence and exit code 2."""
+    # imports make many objects and no garbage: collecting them again and again is half a command's start
+    gc.set_threshold(100_000, 20, 20)
     try:
         code = app(standalone_mode=False)
     except NodrekError as error:

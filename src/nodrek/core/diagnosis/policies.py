@@ -22,7 +22,7 @@ from nodrek.core.model.case import Case, Cause, CheckKind, SensorKind
 from nodrek.core.model.diagnosis import Policy
 from nodrek.core.model.knowledge import CheckInfo, Knowledge
 
-PLAYS = 150
+PLAYS = 80
 MOST_CHECKS = 12
 SEED = 20
 LEAST_WORTH = 2e-4

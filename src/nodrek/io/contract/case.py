@@ -70,7 +70,8 @@ RESULTS: dict[CheckKind, tuple[str, ...]] = {
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(extra="allow", strict=True)
+    # parts are built once, within the whole, and only when a case is read
+    model_config = ConfigDict(extra="allow", strict=True, defer_build=True)
 
     @property
     def others(self) -> dict[str, Any]:
