@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from benchmarks.diagnosis import MATES, VALUES
 
 from nodrek.core.diagnosis.engine import diagnose, suspected
 from nodrek.core.diagnosis.evidence import answer_odds
@@ -35,13 +36,6 @@ from nodrek.io.knowledge import BrokenKnowledge, trade_knowledge
 
 KNOWLEDGE = trade_knowledge()
 FL, FR = Corner.FL, Corner.FR
-VALUES = {
-    CheckKind.SENSOR_RESISTANCE: {"open": None, "near_mate": 1100.0, "off_mate": 300.0},
-    CheckKind.AC_MILLIVOLTS: {"none": 0.0, "low": 75.0, "poor": 180.0, "sound": 420.0},
-    CheckKind.FEED_VOLTAGE: {"present": 12.1, "low": 6.0, "missing": 0.1},
-    CheckKind.WIRE_CONTINUITY: {"good": 0.3, "doubtful": 8.0, "bad": 3200.0, "open": None},
-}
-MATES = {CheckKind.SENSOR_RESISTANCE: 1120.0, CheckKind.AC_MILLIVOLTS: 430.0, CheckKind.FEED_VOLTAGE: 12.2}
 
 
 def test_every_cause_and_check_of_the_contract_is_there() -> None:
@@ -204,3 +198,29 @@ def test_broken_data_names_its_place(monkeypatch: pytest.MonkeyPatch, file: str,
     monkeypatch.setattr(reader, "_table", broken)
     with pytest.raises(BrokenKnowledge, match=place):
         trade_knowledge.__wrapped__()
+
+
+def test_what_came_back_elsewhere_says_nothing_of_this_corner() -> None:
+    back = (Check(CheckKind.CLEAR_AND_WAIT, FR, "returns_at_once"),)
+    odds = corner_odds({FL: []}, {FL: []}, False, KNOWLEDGE)
+    info = KNOWLEDGE.checks[CheckKind.PLUG_IN_NEW_SENSOR]
+    assert possible(info, FL, Case(checks=back), odds, KNOWLEDGE) == 0.0
+    here = (Check(CheckKind.CLEAR_AND_WAIT, FL, "returns_at_once"),)
+    assert possible(info, FL, Case(checks=here), odds, KNOWLEDGE) == 1.0
+
+
+def test_a_check_without_an_answer_is_still_to_be_done() -> None:
+    code = (Code(CodeKind.CIRCUIT, FL),)
+    noted = diagnose(Case(codes=code, checks=(Check(CheckKind.LOOK_AT_LEAD, FL),)), KNOWLEDGE, costs=False)
+    assert CheckKind.LOOK_AT_LEAD in {n.info.kind for n in noted.next_checks}
+    done = diagnose(Case(codes=code, checks=(Check(CheckKind.LOOK_AT_LEAD, FL, "intact"),)), KNOWLEDGE, costs=False)
+    assert CheckKind.LOOK_AT_LEAD not in {n.info.kind for n in done.next_checks}
+
+
+def test_one_control_unit_is_paid_once() -> None:
+    """Two dead corners behind one unit cost about one unit, not two."""
+    dead = tuple(Finding(Fault.NO_SIGNAL, (c,), 0.97, "") for c in (Corner.RL, Corner.RR))
+    silent = (Check(CheckKind.ASK_CONTROL_UNIT, None, "silent"),)
+    case = Case(findings=dead, checks=silent, prices={"control_unit": 900.0})
+    proof = next(p for p in diagnose(case, KNOWLEDGE).policies if p.name == "proof first")
+    assert proof.parts == pytest.approx(900.0, rel=0.05)

@@ -57,6 +57,20 @@ def test_a_log_is_evidence_and_the_drive_after_is_not(logs: Path) -> None:
     assert diagnosed(logs, logs=both[1:]).corners == ()
 
 
+def test_the_vehicle_of_the_case_helps_to_read_its_logs(logs: Path) -> None:
+    """The number of teeth goes into the comparison; one that makes no sense is refused with its place."""
+    used: list[object] = []
+    with pytest.MonkeyPatch.context() as patch:
+        import nodrek.jobs.analyze as job
+
+        real = job.analyze_log
+        patch.setattr(job, "analyze_log", lambda log, vehicle, *rest: used.append(vehicle) or real(log, vehicle, *rest))
+        diagnosed(logs, vehicle={"teeth": 47, "driven": "rear"}, logs=[{"path": "before.csv"}])
+    assert [(v.teeth, v.driven) for v in used] == [(47, "rear")]  # type: ignore[attr-defined]
+    with pytest.raises(NodrekError, match=r"job\.nodrek\.json: vehicle\.teeth must be a number"):
+        diagnosed(logs, vehicle={"teeth": "many"})
+
+
 def test_a_finding_noted_beside_its_log_counts_once(logs: Path) -> None:
     noted = [{"fault": "ring_damage", "corners": ["RL"], "confidence": 0.9}]
     log = [{"path": "before.csv"}]

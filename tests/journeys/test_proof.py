@@ -161,6 +161,40 @@ def test_a_value_in_the_wrong_unit_is_asked_about(controller: Controller, qtbot:
     assert case_of(controller).checks[0].value == 1100.0
 
 
+def test_a_value_the_person_stands_by_counts(controller: Controller, qtbot: QtBot, tmp_path: Path) -> None:
+    controller.window.board.pressed.emit("sensor", "passive")
+    controller.window.board.pressed.emit("codes", "circuit")
+    controller.window.next.other_wanted.emit(CheckKind.SENSOR_RESISTANCE, Corner.FL)
+    controller.take_value(CheckKind.SENSOR_RESISTANCE, Corner.FL, 1.1, 1120.0)
+    qtbot.wait(30)
+    press(controller, qtbot, "It is right as typed")
+    diagnosis = controller.session.bench.diagnosis
+    assert diagnosis is not None
+    assert any("sensor_resistance: 1.1 ohm" in r.text for r in diagnosis.of(Corner.FL)[0].because)
+    assert not any("thousand" in w for w in diagnosis.warnings)
+    controller.save_case(tmp_path / "kept.nodrek.json")
+    assert read_case(tmp_path / "kept.nodrek.json").checks[0].confirmed
+
+
+def test_a_case_that_is_opened_takes_nothing_from_the_log_on_screen(
+    controller: Controller, qtbot: QtBot, tmp_path: Path
+) -> None:
+    """Another vehicle's log must neither become evidence nor be written into the file."""
+    controller.open(demo_log("island-van-lost-tooth"))
+    qtbot.waitUntil(lambda: controller.session.answer is not None, timeout=30_000)
+    file = tmp_path / "other.nodrek.json"
+    file.write_text('{"schema": "nodrek.case/1", "codes": [{"corner": "FR", "kind": "circuit"}]}')
+    before = file.read_bytes()
+    controller.open_case(file)
+    controller.keeper.flush()
+    assert file.read_bytes() == before
+    assert controller.session.answer is None
+    diagnosis = controller.session.bench.diagnosis
+    assert diagnosis is not None
+    assert diagnosis.corners == (Corner.FR,)
+    assert not read_case(controller.keeper.path).findings
+
+
 def test_the_wire_is_searched_and_holes_are_counted(controller: Controller, qtbot: QtBot) -> None:
     controller.window.view_chosen.emit(View.LOOM)
     qtbot.wait(30)

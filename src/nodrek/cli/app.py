@@ -147,7 +147,7 @@ def simulate(
 
 def main() -> None:
     """Entry point: whatever a person can cause becomes one sentence and exit code 2."""
-    # imports make many objects and no garbage: collecting them again and again is half a command's start
+    # imports make many objects and no garbage: collecting them again and again is a tenth of a short command
     gc.set_threshold(100_000, 20, 20)
     try:
         code = app(standalone_mode=False)

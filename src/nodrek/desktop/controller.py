@@ -94,7 +94,7 @@ class Controller(QObject):
         window = self.window
         window.undo_wanted.connect(lambda: self._enter(intents.undo))
         window.redo_wanted.connect(lambda: self._enter(intents.redo))
-        window.case_new_wanted.connect(lambda: self._enter(intents.take_case, Case(), None))
+        window.case_new_wanted.connect(lambda: self._take_case(Case(), None))
         window.case_open_wanted.connect(self.open_case)
         window.case_save_wanted.connect(self.save_case)
         board, loom = window.board, window.loom
@@ -132,9 +132,20 @@ class Controller(QObject):
             self._sums.start(SUMS_AFTER_MS)
         if self.session.bench.case is not before:
             self._weigh()
-            self.keeper.keep(self._kept_case(self.keeper.path.parent))
-            if self.session.bench.path is not None:
-                self.keeper.keep_copy(self._kept_case(self.session.bench.path.parent), self.session.bench.path)
+            self._keep()
+
+    def _keep(self) -> None:
+        """The case as it is now goes to disk, and to the person's own file where there is one."""
+        self.keeper.keep(self._kept_case(self.keeper.path.parent))
+        if self.session.bench.path is not None:
+            self.keeper.keep_copy(self._kept_case(self.session.bench.path.parent), self.session.bench.path)
+
+    def _take_case(self, case: Case, path: Path | None) -> None:
+        """Another case comes on the bench, without the log of the one before; its file is not touched yet."""
+        self.runner.cancel()
+        self._do(intents.take_case, case, path)
+        self._weigh()
+        self.keeper.keep(case)
 
     def _weigh(self) -> None:
         """Odds and next check at once; what it costs a moment later."""
@@ -163,10 +174,10 @@ class Controller(QObject):
             self._enter(intents.answered, check)
 
     def accept_value(self) -> None:
-        """The person stands by a value that looked wrong: it is kept, with the engine's own doubt."""
+        """The person stands by a value that looked wrong: it counts."""
         question = self.session.bench.question
         if question is not None:
-            self._enter(intents.answered, question[1])
+            self._enter(intents.answered, replace(question[1], confirmed=True))
 
     def type_codes(self, text: str) -> None:
         """Codes typed or pasted; one that no published numbering explains is kept for the chosen corner."""
@@ -187,7 +198,7 @@ class Controller(QObject):
         except NodrekError as error:
             self._do(intents.refuse_case, str(error))
             return
-        self._enter(intents.take_case, case, path)
+        self._take_case(case, path)
         log = next((entry for entry in case.logs if entry.role is LogRole.BEFORE), None)
         if log is not None:
             target = (path.parent / log.path).resolve()
@@ -225,7 +236,7 @@ class Controller(QObject):
             self._do(intents.refuse_case, str(error))
             return
         if case is not None:
-            self.session = intents.take_case(self.session, case, None)
+            self._do(intents.take_case, case, None)
             self._weigh()
 
     def open(self, path: Path, part: tuple[float, float] | None = None, given: Help | None = None) -> None:
@@ -301,8 +312,10 @@ class Controller(QObject):
             return
         before = self.session
         self._do(intents.finish, revision, answer)
-        self._weigh()
         if self.session is not before and self.session.answer is not None:
+            self._weigh()
+            if self.session.bench.is_open:
+                self._keep()
             path = self.session.answer.source.path
             if path not in [demo_log(name) for name, _ in DEMOS]:
                 self.settings = with_recent(self.settings, path.absolute())

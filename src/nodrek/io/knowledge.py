@@ -70,7 +70,6 @@ def trade_knowledge() -> Knowledge:
         stored=evidence["codes"]["stored"],
         old_km=evidence["codes"]["old_km"],
         findings=_columns("findings", evidence["findings"], "faults", Fault, states),
-        by_chance=evidence["findings"]["by_chance"],
         triggers={name: row["factor"] for name, row in evidence["triggers"].items()},
         loom_kinds={
             name: LoomKind(row["words"], float(row["weight"]), float(row["minutes"]))

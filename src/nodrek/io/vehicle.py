@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
 
 from nodrek.core.model import Driven, Vehicle
@@ -27,23 +28,28 @@ def read_vehicle(path: Path) -> Vehicle:
         data = data["vehicle"]
     if not isinstance(data, dict):
         raise BadRequest(f"{path}: a vehicle is an object with keys like teeth and track_m, not a list or a value.")
-    teeth = _number(path, data, "teeth", 8, 400)
+    return vehicle_of(data, f"{path}: ")
+
+
+def vehicle_of(data: Mapping[str, object], where: str) -> Vehicle:
+    """The vehicle of an object; raises `BadRequest` with `where` and the key that is wrong."""
+    teeth = _number(where, data, "teeth", 8, 400)
     driven = data.get("driven")
     if driven is not None and driven not in tuple(Driven):
-        raise BadRequest(f"{path}: driven must be one of {', '.join(Driven)}, not {driven!r}.")
+        raise BadRequest(f"{where}driven must be one of {', '.join(Driven)}, not {str(driven)[:40]!r}.")
     return Vehicle(
         label=str(data.get("label", ""))[:200],
-        driven=None if driven is None else Driven(driven),
+        driven=None if driven is None else Driven(str(driven)),
         teeth=None if teeth is None else int(teeth),
-        wheelbase_m=_number(path, data, "wheelbase_m", 0.5, 20),
-        track_m=_number(path, data, "track_m", 0.5, 4),
+        wheelbase_m=_number(where, data, "wheelbase_m", 0.5, 20),
+        track_m=_number(where, data, "track_m", 0.5, 4),
     )
 
 
-def _number(path: Path, data: dict[str, object], key: str, low: float, high: float) -> float | None:
+def _number(where: str, data: Mapping[str, object], key: str, low: float, high: float) -> float | None:
     value = data.get(key)
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:
-        raise BadRequest(f"{path}: {key} must be a number from {low} to {high}, not {value!r}.")
+        raise BadRequest(f"{where}{key} must be a number from {low} to {high}, not {str(value)[:40]!r}.")
     return float(value)

@@ -8,12 +8,13 @@ from pathlib import Path
 
 from nodrek.core.diagnosis.engine import diagnose
 from nodrek.core.diagnosis.evidence import LogWord
-from nodrek.core.model import Analysis, Scene
+from nodrek.core.model import Analysis, Scene, Vehicle
 from nodrek.core.model.case import Case, Check, CheckKind, LogRole
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.core.model.knowledge import Knowledge
 from nodrek.errors import NodrekError
 from nodrek.io.knowledge import trade_knowledge
+from nodrek.io.vehicle import vehicle_of
 
 
 def diagnose_file(path: Path, own_order: tuple[CheckKind, ...] = ()) -> tuple[Diagnosis, Knowledge]:
@@ -34,8 +35,9 @@ def diagnose_case(
     knowledge = trade_knowledge()
     warnings: list[str] = []
     analyses = []
+    vehicle = vehicle_of(case.vehicle.extra, "vehicle.")
     for entry in case.logs:
-        analysis = _analysis(entry.path, folder, warnings)
+        analysis = _analysis(entry.path, folder, vehicle, warnings)
         if analysis is None:
             continue
         if entry.role is LogRole.AFTER:
@@ -69,7 +71,7 @@ def log_words(analysis: Analysis) -> Sequence[LogWord]:
     ]
 
 
-def _analysis(name: str, folder: Path, warnings: list[str]) -> Analysis | None:
+def _analysis(name: str, folder: Path, vehicle: Vehicle, warnings: list[str]) -> Analysis | None:
     home = folder.resolve()
     try:
         target = (home / name).resolve()
@@ -82,7 +84,7 @@ def _analysis(name: str, folder: Path, warnings: list[str]) -> Analysis | None:
     from nodrek.jobs.analyze import analyze_file
 
     try:
-        return analyze_file(target).analysis
+        return analyze_file(target, vehicle=vehicle).analysis
     except NodrekError as error:
         warnings.append(f"log {name[:80]!r} left out: {str(error)[:400]}")
         return None

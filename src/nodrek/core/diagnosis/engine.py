@@ -55,7 +55,7 @@ def diagnose(
     if not suspects:
         warnings.append("No corner is suspected yet: read the codes of all modules, or log a drive.")
     if len(suspects) > 1:
-        warnings += _two_kinds_of_work(suspects)
+        warnings += _one_at_a_time(suspects)
     passive = case.vehicle.sensor is SensorKind.PASSIVE
     context = {c: context_evidence(case, c, len(suspects) > 1, knowledge) for c in suspects}
     evidence = {c: _seen(case, c, passive, knowledge, logs) for c in suspects}
@@ -97,7 +97,7 @@ def suspected(case: Case, knowledge: Knowledge, logs: Sequence[LogWord] = ()) ->
         named = {c.corner for c in case.checks if c.corner}
     if not named and (case.symptoms or case.lamps or case.checks):
         named = set(case.vehicle.layout.corners)
-    return [c for c in Corner if c in named]
+    return [c for c in case.vehicle.layout.corners if c in named]
 
 
 def _with_corners(case: Case, logs: Sequence[LogWord], warnings: list[str]) -> Case:
@@ -149,7 +149,7 @@ def _same_work(case: Case, suspects: Sequence[Corner]) -> bool:
     return len(done) > 1 and bool(set.intersection(*done))
 
 
-def _two_kinds_of_work(suspects: Sequence[Corner]) -> list[str]:
+def _one_at_a_time(suspects: Sequence[Corner]) -> list[str]:
     pair = " and ".join(c.words for c in suspects)
     return [f"Suspected: {pair}. Fit or prove one first, look at its reading, then decide on the next."]
 

@@ -40,14 +40,14 @@ class Judgement:
 
 
 def judge_value(check: Check, unit: str) -> Judgement:
-    """What a measured check says. A value in the wrong unit by a thousand is asked about, not used."""
+    """What a measured check says. One that looks wrong by a thousand is asked about, and used once confirmed."""
     if check.result == "open":
         outcome = {CheckKind.AC_MILLIVOLTS: "none", CheckKind.FEED_VOLTAGE: "missing"}.get(check.check, "open")
         return Judgement(outcome, "open")
     if check.value is None:
         return Judgement(None, "no value entered")
     told = f"{check.value:g} {unit}" + (f", mate {check.mate_value:g} {unit}" if check.mate_value is not None else "")
-    question = _unit_question(check, unit)
+    question = "" if check.confirmed else _unit_question(check, unit)
     if question:
         return Judgement(None, told, question)
     return Judgement(_OUTCOME[check.check](check.value, check.mate_value), told)

@@ -100,7 +100,11 @@ def possible(
 
 
 def done(info: CheckInfo, corner: Corner, checks: tuple[Check, ...]) -> bool:
-    return any(c.check is info.kind and (info.vehicle_wide or c.corner in (corner, None)) for c in checks)
+    """Whether its answer is there already; a check noted without one is still to be done."""
+    return any(
+        c.check is info.kind and (info.vehicle_wide or c.corner is corner) and (c.result, c.value) != (None, None)
+        for c in checks
+    )
 
 
 def _need(need: str, corner: Corner, case: Case, odds: Mapping[Corner, CornerOdds], knowledge: Knowledge) -> float:
@@ -119,7 +123,8 @@ def _need(need: str, corner: Corner, case: Case, odds: Mapping[Corner, CornerOdd
 
 
 def _back(case: Case, corner: Corner) -> bool:
-    return any(c.check is CheckKind.CLEAR_AND_WAIT and c.result == "returns_at_once" for c in case.checks)
+    back = (CheckKind.CLEAR_AND_WAIT, corner, "returns_at_once")
+    return any((c.check, c.corner, c.result) == back for c in case.checks)
 
 
 @dataclass(frozen=True)

@@ -122,7 +122,7 @@ def _prior(context: Sequence[Evidence], knowledge: Knowledge) -> Array:
 
 
 def _likelihood(evidence: Sequence[Evidence], beside: bool) -> Array:
-    """Product of the items; scaled to 1 at most, with a floor that keeps every state thinkable."""
+    """Product of the items, with a floor that keeps every state thinkable."""
     out: Array | float = 1.0
     for item in evidence:
         out = out * (item.beside if beside and item.beside is not None else item.odds)

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.diagnosis.evidence import answer_odds
-from nodrek.core.diagnosis.next_check import SETTLED_FROM, possible
+from nodrek.core.diagnosis.next_check import LEAST_BITS_A_MINUTE, SETTLED_FROM, possible
 from nodrek.core.diagnosis.odds import CornerOdds
 from nodrek.core.model import Array, Corner
 from nodrek.core.model.case import Case, Cause, CheckKind, SensorKind
@@ -25,8 +25,6 @@ from nodrek.core.model.knowledge import CheckInfo, Knowledge
 PLAYS = 80
 MOST_CHECKS = 12
 SEED = 20
-LEAST_WORTH = 2e-4
-"""Bits a minute under which nobody goes on measuring."""
 TINY = 1e-15
 NEW_SENSOR_BAD = 0.05
 """Share of new sensors that are bad themselves (common practice, no published source)."""
@@ -71,7 +69,7 @@ def policies(
         for root in roots.values():
             rng = np.random.default_rng(SEED)
             for _ in range(PLAYS):
-                play = _Play(root, case.prices, rng)
+                play = _Play(root, case.prices, rng, len(roots))
                 plan(play)
                 minutes += play.minutes / PLAYS
                 parts += play.parts / PLAYS
@@ -123,7 +121,7 @@ class _Node:
         bits = (joint * np.log2(np.maximum(joint, TINY) / np.maximum(product, TINY))).sum(axis=0)
         worth = np.add.reduceat(bits, self.table.first) / self.table.minutes
         check = max(self.left, key=lambda i: float(worth[i]))
-        return check if worth[check] > LEAST_WORTH else None
+        return check if worth[check] >= LEAST_BITS_A_MINUTE else None
 
     def after(self, check: int, answer: int) -> _Node:
         """What is believed once `check` was answered so."""
@@ -146,8 +144,8 @@ class _Node:
 class _Play:
     """One job played to its end with a hidden state."""
 
-    def __init__(self, root: _Node, prices: Mapping[str, float], rng: np.random.Generator) -> None:
-        self.node, self.prices, self.rng = root, prices, rng
+    def __init__(self, root: _Node, prices: Mapping[str, float], rng: np.random.Generator, corners: int) -> None:
+        self.node, self.prices, self.rng, self.corners = root, prices, rng, corners
         self.hidden = _drawn(root.belief, rng)
         self.minutes = self.parts = 0.0
         self.wrong = 0
@@ -200,8 +198,10 @@ class _Play:
 
     def _repair(self, cause: Cause) -> None:
         info = self.node.table.knowledge.causes[cause]
-        self.minutes += info.minutes
-        self.parts += self.prices.get(info.part, 0.0) if info.part else 0.0
+        # one repair serves all corners that share the fault
+        share = 1.0 / self.corners if info.shared else 1.0
+        self.minutes += share * info.minutes
+        self.parts += share * self.prices.get(info.part, 0.0)
 
 
 def _drawn(shares: Array, rng: np.random.Generator) -> int:

@@ -165,13 +165,17 @@ class Code:
 
 @dataclass(frozen=True)
 class Check:
-    """One check done. ``value``/``mate_value`` in the unit of the check; ``result`` one of its words."""
+    """One check done. ``value``/``mate_value`` in the unit of the check; ``result`` one of its words.
+
+    ``confirmed``: the person stands by a value whose unit looked wrong.
+    """
 
     check: CheckKind
     corner: Corner | None = None
     result: str | None = None
     value: float | None = None
     mate_value: float | None = None
+    confirmed: bool = False
     extra: Extra = field(default_factory=dict)
 
 

@@ -18,8 +18,6 @@ from nodrek.core.model.case import Cause, CheckKind, CodeKind
 from nodrek.core.model.finding import Fault
 from nodrek.core.model.log import Array
 
-WELL = "well"
-
 
 @dataclass(frozen=True)
 class State:
@@ -126,7 +124,6 @@ class Knowledge:
     stored: float
     old_km: float
     findings: Mapping[Fault, Array]
-    by_chance: float
     triggers: Mapping[str, Mapping[str, float]]
     loom_kinds: Mapping[str, LoomKind]
     wires: Mapping[str, tuple[tuple[str, str], ...]]

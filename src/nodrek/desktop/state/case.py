@@ -54,7 +54,6 @@ class Bench:
     chosen: tuple[CheckKind, Corner] | None = None
     question: tuple[str, Check] | None = None
     own_order: tuple[CheckKind, ...] = ()
-    saved: bool = True
 
     @property
     def is_open(self) -> bool:
@@ -66,9 +65,7 @@ def entered(bench: Bench, case: Case) -> Bench:
     """Another state of the case; the one before can be brought back."""
     if case == bench.case:
         return bench
-    return replace(
-        bench, case=case, past=(*bench.past, bench.case)[-MOST_STEPS:], future=(), question=None, saved=False
-    )
+    return replace(bench, case=case, past=(*bench.past, bench.case)[-MOST_STEPS:], future=(), question=None)
 
 
 def undo(bench: Bench) -> Bench:
@@ -77,7 +74,6 @@ def undo(bench: Bench) -> Bench:
     before = bench.past[-1]
     return replace(
         bench, case=before, past=bench.past[:-1], future=(bench.case, *bench.future), chosen=None, question=None,
-        saved=False,
     )  # fmt: skip
 
 
@@ -87,7 +83,6 @@ def redo(bench: Bench) -> Bench:
     after = bench.future[0]
     return replace(
         bench, case=after, past=(*bench.past, bench.case), future=bench.future[1:], chosen=None, question=None,
-        saved=False,
     )  # fmt: skip
 
 

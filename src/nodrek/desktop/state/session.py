@@ -212,10 +212,10 @@ def diagnosed(session: Session, case: Case, diagnosis: Diagnosis) -> Session:
 
 
 def take_case(session: Session, case: Case, path: Path | None) -> Session:
-    """Another case comes on the bench, without a past."""
+    """Another case comes on the bench, without a past and without the log of another vehicle."""
     corners = case.vehicle.layout.corners
     corner = session.corner if session.corner in corners else corners[0]
-    return replace(session, bench=Bench(case, path=path), corner=corner)
+    return Session(revision=session.revision + 1, bench=Bench(case, path=path), corner=corner, view=session.view)
 
 
 def refuse_case(session: Session, sentence: str) -> Session:
@@ -225,7 +225,7 @@ def refuse_case(session: Session, sentence: str) -> Session:
 
 def kept_in(session: Session, path: Path) -> Session:
     """The case is kept in this file from now on."""
-    return replace(session, bench=replace(session.bench, path=path, saved=True))
+    return replace(session, bench=replace(session.bench, path=path))
 
 
 def order_check(session: Session, kind: CheckKind) -> Session:

@@ -36,6 +36,7 @@ from nodrek.core.model.case import (
 from nodrek.errors import BadRequest, UnreadableFile
 from nodrek.io.contract.analysis import plain
 from nodrek.io.logs.guard import check_file
+from nodrek.io.vehicle import vehicle_of
 
 SCHEMA = "nodrek.case/1"
 LARGEST_BYTES = 4 * 1024 * 1024
@@ -134,6 +135,7 @@ class CheckModel(_Model):
     result: Annotated[str, Field(max_length=SHORT)] | None = None
     value: Positive | None = None
     mate_value: Positive | None = None
+    confirmed: bool = False
 
     @model_validator(mode="after")
     def _known_result(self) -> CheckModel:
@@ -193,6 +195,7 @@ def parse_case(text: bytes | str) -> Case:
     except ValidationError as error:
         raise BadRequest(_sentence(error)) from None
     case = _case(model)
+    vehicle_of(case.vehicle.extra, "vehicle.")  # what the comparison of its logs will use must make sense
     known = set(case.vehicle.layout.corners)
     for place, corner in _corners_in(case):
         if corner is not None and corner not in known:
@@ -259,7 +262,9 @@ def _case(model: CaseModel) -> Case:
             access.others,
         ),
         prices={k: v for k, v in (model.prices or {}).items() if v is not None},
-        checks=tuple(Check(c.check, c.corner, c.result, c.value, c.mate_value, c.others) for c in model.checks or ()),
+        checks=tuple(
+            Check(c.check, c.corner, c.result, c.value, c.mate_value, c.confirmed, c.others) for c in model.checks or ()
+        ),
         looms=tuple(
             Loom(
                 entry.corner,
@@ -355,6 +360,8 @@ def _check(check: Check) -> dict[str, Any]:
     out = _given(corner=check.corner, result=check.result, value=check.value, mate_value=check.mate_value)
     if check.result == "open":
         out["value"] = None
+    if check.confirmed:
+        out["confirmed"] = True
     return {**check.extra, "check": check.check.value, **out}
 
 
