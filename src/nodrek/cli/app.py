@@ -7,6 +7,7 @@ Jobs are imported inside their commands, so that each command pays only for what
 from __future__ import annotations
 
 import gc
+import os
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -149,6 +150,8 @@ def main() -> None:
     """Entry point: whatever a person can cause becomes one sentence and exit code 2."""
     # imports make many objects and no garbage: collecting them again and again is a tenth of a short command
     gc.set_threshold(100_000, 20, 20)
+    # models need no plugins of other packages, and looking for them reads every installed package's list
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     try:
         code = app(standalone_mode=False)
     except NodrekError as error:

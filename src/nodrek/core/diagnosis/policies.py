@@ -7,7 +7,9 @@ A wrong repair comes back: its part is lost and the rest is proven afterwards.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import random
+from bisect import bisect_left
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -45,8 +47,17 @@ class _Table:
     first: npt.NDArray[np.intp]
     minutes: Array
 
-    def answers(self, check: int) -> slice:
-        return slice(int(self.first[check]), int(self.first[check]) + len(self.infos[check].outcomes))
+    @cached_property
+    def _ladders(self) -> dict[tuple[int, int], Sequence[float]]:
+        return {}
+
+    def answer(self, state: int, check: int, rng: random.Random) -> int:
+        """An answer of `check` drawn as `state` gives it."""
+        key = (state, check)
+        if key not in self._ladders:
+            first = int(self.first[check])
+            self._ladders[key] = _ladder(self.odds[state, first : first + len(self.infos[check].outcomes)])
+        return _drawn(self._ladders[key], rng)
 
 
 def policies(
@@ -67,7 +78,7 @@ def policies(
     for name, plan in plans.items():
         minutes = parts = come_back = 0.0
         for root in roots.values():
-            rng = np.random.default_rng(SEED)
+            rng = random.Random(SEED)  # plain draws one by one: NumPy's generator pays only for arrays
             for _ in range(PLAYS):
                 play = _Play(root, case.prices, rng, len(roots))
                 plan(play)
@@ -101,6 +112,11 @@ class _Node:
         self.belief, self.left, self.table = belief, left, table
         self._after: dict[tuple[int, int], _Node] = {}
         self._failed: _Node | None = None
+
+    @cached_property
+    def ladder(self) -> Sequence[float]:
+        """Running sums of the belief, for draws."""
+        return _ladder(self.belief)
 
     @cached_property
     def shares(self) -> Array:
@@ -144,9 +160,9 @@ class _Node:
 class _Play:
     """One job played to its end with a hidden state."""
 
-    def __init__(self, root: _Node, prices: Mapping[str, float], rng: np.random.Generator, corners: int) -> None:
+    def __init__(self, root: _Node, prices: Mapping[str, float], rng: random.Random, corners: int) -> None:
         self.node, self.prices, self.rng, self.corners = root, prices, rng, corners
-        self.hidden = _drawn(root.belief, rng)
+        self.hidden = _drawn(root.ladder, rng)
         self.minutes = self.parts = 0.0
         self.wrong = 0
 
@@ -184,7 +200,7 @@ class _Play:
     def _do(self, check: int) -> None:
         table = self.node.table
         self.minutes += table.infos[check].minutes
-        self.node = self.node.after(check, _drawn(table.odds[self.hidden, table.answers(check)], self.rng))
+        self.node = self.node.after(check, table.answer(self.hidden, check, self.rng))
 
     def _repair_until_cured(self) -> None:
         for index in np.argsort(-self.node.shares):
@@ -204,7 +220,10 @@ class _Play:
         self.parts += share * self.prices.get(info.part, 0.0)
 
 
-def _drawn(shares: Array, rng: np.random.Generator) -> int:
-    """An index drawn by its share."""
-    steps = shares.cumsum()
-    return int(np.searchsorted(steps, rng.random() * steps[-1]))
+def _ladder(shares: Array) -> Sequence[float]:
+    return list(map(float, shares.cumsum()))
+
+
+def _drawn(ladder: Sequence[float], rng: random.Random) -> int:
+    """An index drawn by its share of the ladder's last step."""
+    return bisect_left(ladder, rng.random() * ladder[-1])
