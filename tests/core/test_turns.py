@@ -41,7 +41,7 @@ def motion_with(dip: Array | float, seconds: float = 150.0, rate: float = 50.0, 
     else:
         deviation += dip[(angle * dip.size).astype(int)]
     flat = np.full(times.size, NOISE)
-    return CornerMotion(Corner.FL, times, speed, speed, deviation, np.zeros(times.size), flat, path, path.copy(), speed)
+    return CornerMotion(Corner.FL, times, speed, speed, deviation, flat, path, path.copy(), speed)
 
 
 @pytest.mark.parametrize("depth", [0.3, 0.08, 0.02])

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.motion.reference import Deviations
 from nodrek.core.motion.usable import Usable
 
 DIP_SCORE = -6.0
@@ -41,7 +41,7 @@ class Dropouts:
         return int(self.start.size)
 
 
-def find_dropouts(motion: CornerMotion, usable: Usable) -> Dropouts:
+def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
     """All dropouts above `FROM_SPEED`, shortest and deepest alike."""
     with np.errstate(invalid="ignore"):
         low = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH) & (motion.expected > FROM_SPEED)

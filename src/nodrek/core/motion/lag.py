@@ -114,14 +114,11 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
     times, rate = any_channel.times, any_channel.rate
     if times.size < LEAST_SAMPLES or rate <= 0:
         return None
-    speed = np.vstack([channels[c].speed for c in Corner])
     # many samples a second say little more than a few: neighbours are averaged first
     group = max(1, times.size // MOST_SAMPLES)
-    if group > 1:
-        whole = times.size // group * group
-        speed = speed[:, :whole].reshape(len(Corner), -1, group).mean(axis=2)
-        times = np.asarray(times[:whole].reshape(-1, group).mean(axis=1))
-        rate /= group
+    speed = np.vstack([_averaged(channels[c].speed, group) for c in Corner])
+    times = _averaged(times, group)
+    rate /= group
     with np.errstate(invalid="ignore", divide="ignore"):
         logs = np.log(speed)
         common = logs.mean(axis=0)
@@ -153,6 +150,12 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
     along = _fit(front_rear, [slope, np.maximum(pull, 0.0), np.minimum(pull, 0.0), bend**2], gentle, stretch)
     twist = _fit(diagonal, [slope, bend**3], gentle, stretch)
     return None if along is None or twist is None else (along, across, twist)
+
+
+def _averaged(values: Array, group: int) -> Array:
+    """Means of `group` neighbours; what does not fill a group is left out."""
+    whole = values.size // group * group
+    return np.asarray(values[:whole].reshape(-1, group).mean(axis=1)) if group > 1 else values
 
 
 def _fit(values: Array, columns: list[Array], use: np.ndarray, stretch: int) -> Lag | None:

@@ -26,6 +26,7 @@ from nodrek.core.motion.blocks import block_median, half_sample_mode, mad_sigma,
 from nodrek.core.motion.usable import Usable
 
 BLOCK_S = 0.4
+PIECE_SAMPLES = 100_000
 STRETCH_S = 4.0
 FROM_SPEED = 5.0
 """m/s below which rounding and steering say more than tyres."""
@@ -90,15 +91,23 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
     times = first.times
     rate = first.rate
     size = max(1, round(BLOCK_S * rate))
-    vehicle = usable.vehicle_at(times)
-    base = np.maximum(vehicle, 0.3)
-    logs = {}
+    # a piece at a time: a long log is never copied whole
+    piece = size * max(1, PIECE_SAMPLES // size)
+    logs: dict[Corner, Array] = {}
     for corner, channel in channels.items():
         own = np.where(usable.masks[corner] & (channel.speed > 0.5), channel.speed, np.nan)
-        if channel.times is not times:
-            own = np.interp(times, channel.times, own, left=np.nan, right=np.nan)
-        logs[corner] = _block_log(own / base, size)
-    speed = block_median(vehicle, size)
+        blocks = []
+        for k in range(0, times.size, piece):
+            here = times[k : k + piece]
+            if channel.times is times:
+                value = own[k : k + piece]
+            else:
+                value = np.interp(here, channel.times, own, left=np.nan, right=np.nan)
+            base = np.maximum(np.interp(here, usable.grid, usable.vehicle), 0.3)
+            blocks.append(_block_log(value / base, size))
+        logs[corner] = np.concatenate(blocks)
+    vehicle = [np.interp(times[k : k + piece], usable.grid, usable.vehicle) for k in range(0, times.size, piece)]
+    speed = np.concatenate([block_median(v, size) for v in vehicle])
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
     return RatioData(logs, speed, acceleration, seconds, rate)

@@ -42,15 +42,11 @@ Q80_TO_SIGMA = 1.2816
 
 
 @dataclass(frozen=True, eq=False)
-class CornerMotion:
+class Deviations:
     """One corner against the others; arrays share the shape of the channel's samples.
 
     ``expected`` m/s; ``deviation`` ln(reading/expected), fast part only, NaN where it
-    cannot be compared; ``slow`` the part of ln(reading/others) that changes slowly
-    (tyre, slip); ``noise`` 1-sigma of the deviation at this speed; ``path`` m rolled,
-    by the corner's own scale, dips repaired: it follows every slip of this wheel, but a
-    dip wider than half a turn passes for slip; ``path_by_mates`` m, knows no slip of this
-    wheel and is not misled by its dips; ``vehicle`` m/s of the body.
+    cannot be compared; ``noise`` 1-sigma of the deviation at this speed.
     """
 
     corner: Corner
@@ -58,16 +54,26 @@ class CornerMotion:
     speed: Array
     expected: Array
     deviation: Array
-    slow: Array
     noise: Array
-    path: Array
-    path_by_mates: Array
-    vehicle: Array
 
     @property
     def score(self) -> Array:
         """Deviation in units of its noise; NaN where not comparable."""
         return self.deviation / self.noise
+
+
+@dataclass(frozen=True, eq=False)
+class CornerMotion(Deviations):
+    """The same with the way rolled, m.
+
+    ``path`` by the corner's own scale, dips repaired: it follows every slip of this wheel,
+    but a dip wider than half a turn passes for slip; ``path_by_mates`` knows no slip of
+    this wheel and is not misled by its dips; ``vehicle`` m/s of the body.
+    """
+
+    path: Array
+    path_by_mates: Array
+    vehicle: Array
 
 
 def compare_corners(
@@ -170,7 +176,6 @@ def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usabl
         channel.speed,
         expected,
         deviation,
-        slow,
         noise,
         _rolled(own_speed, channel.times),
         _rolled(by_mates, channel.times),

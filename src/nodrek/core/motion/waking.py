@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.blocks import median_last_axis
+from nodrek.core.motion.reference import median_of
 from nodrek.core.motion.usable import Usable
 
 SILENT_SHARE = 0.03
@@ -74,7 +74,9 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     times = channel.times
     mates = _mates_speed(channel, channels)
     known = ~np.isnan(channel.speed)
-    times, mates, own = times[known], mates[known], channel.speed[known]
+    own = channel.speed
+    if not known.all():
+        times, mates, own = times[known], mates[known], own[known]
     if times.size < 3:
         return Waking(np.empty(0), np.empty(0), 0.0, 0.0, 0.0)
     silent = own <= SILENT_SHARE * np.maximum(mates, LEAST_SPEED)
@@ -131,7 +133,7 @@ def _mates_speed(channel: WheelChannel, channels: Mapping[Corner, WheelChannel])
     if len(others) <= 2:
         highest: Array = np.maximum.reduce(others)
         return highest
-    return median_last_axis(np.column_stack(others))
+    return median_of(others)
 
 
 def silent_mask(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> npt.NDArray[np.bool_]:

@@ -11,9 +11,10 @@ import numpy as np
 from nodrek.core.model import Corner, Vehicle, WheelChannel, WheelLog
 from nodrek.core.motion.crossing import Crossing, find_crossing, uncrossed
 from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks
+from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
-from nodrek.core.motion.reference import CornerMotion, compare_corners
+from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners
 from nodrek.core.motion.usable import MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold
@@ -50,13 +51,18 @@ class RingEvidence:
 
 @dataclass(frozen=True, eq=False)
 class Examination:
-    """All evidence of one log, by corner. ``compared``: corners that take part at all."""
+    """All evidence of one log, by corner. ``compared``: corners that take part at all.
+
+    ``motions`` hold every sample, ``followed`` those over which the wheel angle is followed
+    (all but in long logs); ``rings`` speak of the samples of ``followed``.
+    """
 
     log: WheelLog
     vehicle: Vehicle
     usable: Usable
     compared: tuple[Corner, ...]
-    motions: Mapping[Corner, CornerMotion]
+    motions: Mapping[Corner, Deviations]
+    followed: Mapping[Corner, CornerMotion]
     rings: Mapping[Corner, RingEvidence]
     dropouts: Mapping[Corner, Dropouts]
     ratios: Mapping[Corner, RatioEstimate]
@@ -91,32 +97,46 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
         if usable.dead[c] + usable.frozen[c] < BAD_SHARE * usable.moving and usable.masks[c].any()
     )
     channels = {c: log.channels[c] for c in compared}
-    motions: dict[Corner, CornerMotion] = {}
+    motions: Mapping[Corner, Deviations] = {}
+    followed: Mapping[Corner, CornerMotion] = {}
     rings: dict[Corner, RingEvidence] = {}
     if len(compared) >= 2:
-        known = silence_breaks(channels, usable)
-        motions = compare_corners(channels, usable, known)
-        rings = _look_at_rings(motions, channels, progress)
-        guilty = _loudest_ring(rings)
-        if guilty is not None:
-            # a bad ring pulls its mates' reference about: take its swing out, look again
-            explained = explained_deviation(_fold_of(rings[guilty]))
-            known[guilty] = known.get(guilty, np.zeros(explained.size)) + explained
-            again = compare_corners(channels, usable, known)
-            motions = {**again, guilty: motions[guilty]}
-            rings = {c: r if c is guilty else _fold_again(again[c], r) for c, r in rings.items()}
+        long = is_long(channels)
+        followed, rings = _follow(*(followed_legs(channels, usable) if long else (channels, usable)), progress)
+        progress(0.75, "Comparing the corners sample by sample")
+        motions = compare_in_legs(channels, usable) if long else followed
     dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
     progress(0.8, "Measuring the ratios")
     ratios = estimate_ratios(ratio_blocks(channels, usable), compared) if len(compared) >= 2 else {}
     waking = find_waking(log.channels, usable)
     overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
-    return Examination(own, vehicle, usable, compared, motions, rings, dropouts, ratios, waking, overall, crossing)
+    return Examination(
+        own, vehicle, usable, compared, motions, followed, rings, dropouts, ratios, waking, overall, crossing
+    )
 
 
 def nothing_to_compare(log: WheelLog, vehicle: Vehicle) -> Examination:
     """The examination of a log that is no drive: what is silent, and nothing compared."""
     usable = find_usable(log.channels, log.duration)
-    return Examination(log, vehicle, usable, (), {}, {}, {}, {}, find_waking(log.channels, usable))
+    return Examination(log, vehicle, usable, (), {}, {}, {}, {}, {}, find_waking(log.channels, usable))
+
+
+def _follow(
+    channels: Mapping[Corner, WheelChannel], usable: Usable, progress: Progress
+) -> tuple[dict[Corner, CornerMotion], dict[Corner, RingEvidence]]:
+    """Corners compared, and their rings looked at."""
+    known = silence_breaks(channels, usable)
+    motions = compare_corners(channels, usable, known)
+    rings = _look_at_rings(motions, channels, progress)
+    guilty = _loudest_ring(rings)
+    if guilty is not None:
+        # a bad ring pulls its mates' reference about: take its swing out, look again
+        explained = explained_deviation(_fold_of(rings[guilty]))
+        known[guilty] = known.get(guilty, np.zeros(explained.size)) + explained
+        again = compare_corners(channels, usable, known)
+        motions = {**again, guilty: motions[guilty]}
+        rings = {c: r if c is guilty else _fold_again(again[c], r) for c, r in rings.items()}
+    return motions, rings
 
 
 def _look_at_rings(

@@ -51,9 +51,9 @@ NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
 
 def noisiness(exam: Examination, corner: Corner) -> Noisiness:
     """How the corner's deviations differ from its mates'; all by a sound mate's measure."""
-    if corner not in exam.motions or len(exam.motions) < 2:
+    if corner not in exam.followed or len(exam.followed) < 2:
         return NO_NOISE
-    shares = {c: _dips(exam, c) for c in exam.motions}
+    shares = {c: _dips(exam, c) for c in exam.followed}
     own, moving, spread = shares[corner]
     others = [s for c, s in shares.items() if c is not corner]
     count = int(moving.sum())
@@ -61,7 +61,7 @@ def noisiness(exam: Examination, corner: Corner) -> Noisiness:
         return NO_NOISE
     dips = own & moving
     parts = [bool(p.any()) for p in np.array_split(dips[moving], PARTS)]
-    deep = exam.motions[corner].deviation < SILENT
+    deep = exam.followed[corner].deviation < SILENT
     silent = int((dips & deep).sum())
     mates_share = float(np.median([(d & m).sum() / max(m.sum(), 1) for d, m, _ in others]))
     mates_spread = float(np.median([s for _, _, s in others]))
@@ -88,7 +88,7 @@ def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
 def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
     """Corners that lose edges all the time."""
     found = []
-    for corner in exam.motions:
+    for corner in exam.followed:
         confidence = noise_confidence(exam, corner, locked.get(corner, 0.0))
         if confidence < WORTH_WEIGHING:
             continue
@@ -113,7 +113,7 @@ def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
 
 def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, float]:
     """Dipping samples, samples that move fast enough, and the rms score with a limit to each."""
-    motion = exam.motions[corner]
+    motion = exam.followed[corner]
     noise = motion.noise * _fairness(exam, corner)
     with np.errstate(invalid="ignore"):
         moving = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
@@ -134,7 +134,7 @@ def _tied_to_the_turn(exam: Examination, corner: Corner) -> np.ndarray | float:
 
 def _fairness(exam: Examination, corner: Corner) -> float:
     """Brings a corner's own noise down to that of its quieter mates: dips must not hide themselves."""
-    typical = {c: float(np.median(m.noise[np.isfinite(m.noise)])) for c, m in exam.motions.items()
+    typical = {c: float(np.median(m.noise[np.isfinite(m.noise)])) for c, m in exam.followed.items()
                if np.isfinite(m.noise).any()}  # fmt: skip
     if corner not in typical:
         return 1.0

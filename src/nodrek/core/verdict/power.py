@@ -37,7 +37,7 @@ AIR_GAP_SPEED = 8.0 / 3.6
 
 def could_see(exam: Examination, corner: Corner) -> dict[Fault, float]:
     """Probability by fault that the smallest one worth finding would have been found."""
-    if corner not in exam.motions:
+    if corner not in exam.followed:
         return dict.fromkeys(_FAULTS, 0.0)
     damage, swing = _turn_power(exam, corner)
     return {
@@ -55,7 +55,7 @@ _FAULTS = (
 
 
 def _turn_power(exam: Examination, corner: Corner) -> tuple[float, float]:
-    motion, ring = exam.motions[corner], exam.rings[corner]
+    motion, ring = exam.followed[corner], exam.rings[corner]
     if ring.scale is None or ring.fold is None:
         return 0.0, 0.0
     frequency = ring.scale.frequency if ring.scale.log_p < -20.0 else 1.0 / TYPICAL_CIRCUMFERENCE

@@ -129,7 +129,7 @@ def turn_result(exam: Examination, corner: Corner) -> TurnResult:
 
 def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
     """Of the turns that dip anywhere: how many dip at the deepest arc, and how many there are."""
-    ring, motion = exam.rings[corner], exam.motions[corner]
+    ring, motion = exam.rings[corner], exam.followed[corner]
     if ring.fold is None or not ring.arcs:
         return 0, 0
     arc = ring.arcs[0]
@@ -167,7 +167,7 @@ def _heals(exam: Examination, corner: Corner, ring: RingEvidence) -> float:
     """Probability that what is lost at an arc comes back with speed: a weak arc, no lost tooth."""
     if ring.fold is None or not ring.arcs:
         return 0.0
-    seen = healing(exam.motions[corner], ring.fold, ring.arcs[0])
+    seen = healing(exam.followed[corner], ring.fold, ring.arcs[0])
     if seen is None or seen.slow <= 2.0 * seen.slow_sigma:
         return 0.0
     left = seen.fast / seen.slow
@@ -205,7 +205,7 @@ def _strength(exam: Examination, corner: Corner, folded: RingFold) -> float:
 
     Source: Mardia & Jupp, Directional Statistics (2000), ch. 2; from memory.
     """
-    motion = exam.motions[corner]
+    motion = exam.followed[corner]
     with np.errstate(invalid="ignore"):
         dips = (motion.score < -4.0) & ~np.isnan(folded.turns)
     if dips.sum() < 3:

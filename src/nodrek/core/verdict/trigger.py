@@ -116,4 +116,4 @@ def _lateral(exam: Examination, corner: Corner) -> Array | None:
     difference -= float(np.median(difference[known]))
     rate = exam.log.channels[left].rate
     bend = slow_part(difference, max(3, round(BEND_S * rate)))
-    return np.interp(times, one.times, bend) * exam.motions[corner].vehicle ** 2 / TRACK
+    return np.interp(times, one.times, bend) * exam.usable.vehicle_at(times) ** 2 / TRACK

@@ -19,7 +19,7 @@ def moments_of_angle(
     Empty where the corner's turning could not be followed.
     """
     ring = answer.examination.rings.get(corner)
-    motion = answer.examination.motions.get(corner)
+    motion = answer.examination.followed.get(corner)
     if ring is None or ring.fold is None or motion is None:
         return (), (0.0, 0.0)
     turns = ring.fold.turns

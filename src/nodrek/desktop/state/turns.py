@@ -67,7 +67,7 @@ def _raster(answer: Answer, corner: Corner, span: float) -> RasterScreen | None:
     ring = answer.examination.rings.get(corner)
     if ring is None or ring.fold is None:
         return None
-    raster = turn_raster(answer.examination.motions[corner], ring.fold, MOST_ROWS)
+    raster = turn_raster(answer.examination.followed[corner], ring.fold, MOST_ROWS)
     if raster is None:
         return None
     percent = 100.0 * np.expm1(raster.cells)
