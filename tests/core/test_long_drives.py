@@ -60,4 +60,4 @@ def test_legs_that_stand_are_not_followed(raw: RawLog, short_legs: None) -> None
         channels.append(RawChannel(channel.name, channel.unit, times, values))
     _, exam = analyze_raw(RawLog(tuple(channels), raw.format))
     assert exam.followed[Corner.FL].times.min() > standing - 2 * legs.LEG_SAMPLES * 0.02
-    assert exam.motions[Corner.FL].times.size == channels[0].times.size
+    assert exam.motions[Corner.FL].times.size == channels[0].times_s.size
