@@ -121,15 +121,14 @@ def slow_exam(*faults: SimulatedFault) -> Examination:
 def test_dips_of_a_lost_tooth_are_followed_and_shuffled_ones_are_not() -> None:
     """The same looks in scrambled order carry no evidence: the Bayes factor pays for its search."""
     exam = slow_exam(SimulatedFault(Corner.RL, Cause.MISSING_TEETH, count=2))
-    ring, motion = exam.rings[Corner.RL], exam.motions[Corner.RL]
-    quantum = exam.log.channels[Corner.RL].quantum
-    real = follow_dips(motion, ring.stretches, quantum)
+    ring, motion = exam.rings[Corner.RL], exam.followed[Corner.RL]
+    real = follow_dips(motion, ring.stretches)
     assert real is not None
     assert real.log_factor > 8.0
     rng = np.random.default_rng(4)
     for _ in range(4):
         shuffled = replace(motion, deviation=rng.permutation(motion.score) * motion.noise)
-        scrambled = follow_dips(shuffled, ring.stretches, quantum)
+        scrambled = follow_dips(shuffled, ring.stretches)
         assert scrambled is None or scrambled.log_factor < 4.0
 
 
@@ -138,7 +137,7 @@ def test_dips_of_a_lost_tooth_are_followed_and_shuffled_ones_are_not() -> None:
 
 def test_triggers_are_told_only_where_breaks_keep_to_them() -> None:
     exam = analyze_raw(drive(371, duration_s=240.0))[1]
-    motion = exam.motions[Corner.RR]
+    motion = exam.followed[Corner.RR]
     moving = np.flatnonzero(motion.expected > 3.0)
     fast = moving[motion.expected[moving] > np.quantile(motion.expected[moving], 0.85)]
     rng = np.random.default_rng(5)
@@ -187,13 +186,12 @@ def test_calibration_keeps_findings_and_gives_probabilities() -> None:
 
 def test_a_swing_is_followed_and_shuffled_looks_are_not() -> None:
     exam = slow_exam(SimulatedFault(Corner.FR, Cause.ECCENTRIC_RING, size=0.012))
-    quantum = exam.log.channels[Corner.FR].quantum
-    real = follow_swing(exam.motions[Corner.FR], exam.rings[Corner.FR].stretches, quantum)
+    real = follow_swing(exam.followed[Corner.FR], exam.rings[Corner.FR].stretches)
     assert real is not None
     assert real.log_factor > 12.0
     rng = np.random.default_rng(8)
-    sound = exam.motions[Corner.RL]
+    sound = exam.followed[Corner.RL]
     for _ in range(3):
         shuffled = replace(sound, deviation=rng.permutation(sound.score) * sound.noise)
-        swing = follow_swing(shuffled, exam.rings[Corner.RL].stretches, quantum)
+        swing = follow_swing(shuffled, exam.rings[Corner.RL].stretches)
         assert swing is None or swing.log_factor < 4.0

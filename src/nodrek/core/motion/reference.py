@@ -34,6 +34,9 @@ YAW_SECONDS = 0.3
 SLOW_SECONDS = 1.0
 LEAST_NOISE = 3e-4
 """Relative noise that even a perfect log is granted."""
+ROUNDING_SHARE = 0.35
+"""Standard deviation of the deviation from rounding alone, in steps of the values: 1/√12 of the
+corner itself and some two thirds of that of the median of three mates."""
 SPEED_BINS = 10
 NOISE_SAMPLES = 20_000
 """As many samples as the noise is worked out from; more say nothing new."""
@@ -100,7 +103,7 @@ def compare_corners(
     # array work runs outside the interpreter's lock: two at a time
     with ThreadPoolExecutor(max_workers=2) as pool:
         out = dict(zip(channels, pool.map(one, channels.values()), strict=True))
-    return _share_noise(out)
+    return {c: _with_rounding(m, channels[c].quantum) for c, m in _share_noise(out).items()}
 
 
 @dataclass(frozen=True, eq=False)
@@ -228,6 +231,14 @@ def _noise_by_speed(deviation: Array, expected: Array) -> Array:
     by_bin = np.quantile(size[rows], 0.8, axis=1) / Q80_TO_SIGMA
     centre = speed[rows[:, per_bin // 2]]
     return np.maximum(np.interp(expected, centre, by_bin), LEAST_NOISE)
+
+
+def _with_rounding(motion: CornerMotion, quantum: float) -> CornerMotion:
+    """Values of whole km/h deviate by nothing most of the time and by a whole step the rest: no quiet log."""
+    if quantum <= 0.0:
+        return motion
+    rounding = ROUNDING_SHARE * quantum / np.maximum(motion.expected, SLOWEST)
+    return replace(motion, noise=np.maximum(motion.noise, rounding))
 
 
 def _share_noise(motions: dict[Corner, CornerMotion]) -> dict[Corner, CornerMotion]:

@@ -16,6 +16,9 @@ PROFILE_BINS = 72
 TEMPLATE_HARMONICS = 8
 LEAST_HITS = 6
 NULL_SAMPLES = 10_000
+CALM_Q80 = 2.0
+"""Deviations count for the smooth swing up to this many times their own 80 % point: a swing stays
+whole (its 80 % point is nearly its peak), a dip weighs no more than the swing."""
 NOWHERE = 0.7236
 """Factor of the true scale at which no harmonic up to the eighth meets another."""
 
@@ -29,7 +32,8 @@ class RingFold:
     shape (PROFILE_BINS,), NaN where no sample fell; ``hits``: samples per bin;
     ``harmonics``: amplitudes of the first eight harmonics of the deviation, and the
     error ``sigma`` of each; ``null``: the strongest that the same log gives at a scale
-    where nothing repeats. Profile and harmonics come from the slower half of the log.
+    where nothing repeats. ``swing`` is the first harmonic of the deviations without their dips,
+    ``swing_null`` the same elsewhere. Profile and harmonics come from the slower half of the log.
     """
 
     turns: Array
@@ -39,6 +43,8 @@ class RingFold:
     harmonics: Array
     sigma: float
     null: float
+    swing: float = 0.0
+    swing_null: float = 0.0
 
 
 def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFold:
@@ -52,8 +58,8 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     turns = ring_angle(path, weights, stretches, scale.frequency)
     few = some_stretches(stretches, NULL_SAMPLES)
     elsewhere = ring_angle(path, weights, few, scale.frequency * NOWHERE)
-    null = float(_profile(motion, weights, elsewhere).harmonics[:4].max())
-    return replace(_profile(motion, weights, turns), null=null)
+    nothing = _profile(motion, weights, elsewhere)
+    return replace(_profile(motion, weights, turns), null=float(nothing.harmonics[:4].max()), swing_null=nothing.swing)
 
 
 def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
@@ -77,7 +83,9 @@ def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
         spread = np.maximum(square / mass - profile**2, 0.0)
         error = np.where(hits > 1, np.sqrt(spread / np.maximum(hits - 1, 1)), np.nan)
     amplitudes, sigma = _harmonics(angle, deviation, trust)
-    return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0)
+    limit = CALM_Q80 * float(np.quantile(np.abs(deviation), 0.8)) if deviation.size else 0.0
+    swing = _first_harmonic(angle, np.clip(deviation, -limit, limit), trust)
+    return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0, swing)
 
 
 def _harmonics(angle: Array, deviation: Array, trust: Array) -> tuple[Array, float]:
@@ -94,6 +102,14 @@ def _harmonics(angle: Array, deviation: Array, trust: Array) -> tuple[Array, flo
         term *= base
         out[j] = 2.0 * abs(np.sum(term, dtype=np.complex128))
     return out, float(np.sqrt(2.0 * np.sum(centred**2)))
+
+
+def _first_harmonic(angle: Array, deviation: Array, trust: Array) -> float:
+    if angle.size < 4 * TEMPLATE_HARMONICS:
+        return 0.0
+    trust = trust / trust.sum()
+    centred = (deviation - np.sum(trust * deviation)) * trust
+    return float(2.0 * abs(np.sum(centred * turn_phasor(angle), dtype=np.complex128)))
 
 
 def explained_deviation(ring: RingFold) -> Array:

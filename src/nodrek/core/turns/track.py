@@ -17,6 +17,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -35,20 +36,27 @@ STEP = 0.002
 DELAYS = (0.0, 0.05)
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 FROM_SPEED = 3.0
+USUAL = (1 / 2.4, 1 / 1.7)
+USUAL_SHARE = 0.8
+"""Turns per metre of nearly all passenger cars and vans (common practice, no published source)."""
 LEAST_DIPS = 5
 MOST_DIPS = 140
 LEAST_SWING = 160
 """Samples under which a swing is always found somewhere."""
+SILENT = -1.4
 MOST_SHARE = 0.3
 MOST_SAMPLES = 2_500
 CANDIDATES = 10
-FILLED = (0.9, 0.45)
-"""Share of the samples inside the arc that dip: most where values are fresh, half where they are not."""
+FILLED = (0.9, 0.45, 0.2)
+"""Share of the samples inside the arc that dip: most where values are fresh, few where
+they are stale by a good part of a turn."""
 STRAY = 0.12
 """Share of dips that lie elsewhere."""
 WANDER_PER_TURN = 0.004
 WANDER_PER_SPEED = 0.012
 """Turns (1 sigma): per root of a turn from slip, and per m/s of change from an unknown delay."""
+WANDER_OF_NOISE = 0.55
+"""Share of a corner's noise that is left in the path, which is that of the median of all corners."""
 NARROWEST, WIDEST = 0.03, 0.45
 
 
@@ -79,12 +87,9 @@ class _Looks:
     noise: Array
 
 
-def follow_dips(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> Track | None:
-    """Evidence that the dips are tied to the wheel; ``None`` where there are too few, or too many to be dips.
-
-    `quantum`: step of the values, m/s.
-    """
-    looks = _looks(motion, stretches, quantum)
+def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
+    """Evidence that the dips are tied to the wheel; ``None`` where there are too few, or too many to be dips."""
+    looks = _looks(motion, stretches)
     if looks is None:
         return None
     dips = np.flatnonzero(looks.dip)
@@ -100,17 +105,27 @@ def follow_dips(motion: CornerMotion, stretches: list[Stretch], quantum: float) 
     chosen = int(np.argmax(factors.max(axis=0)))
     delay, by_mates = ways[int(way_of[chosen])]
     # the mean over everything looked at: what was not looked at closely counts as nothing
-    total = float(np.logaddexp.reduce(factors, axis=None)) - math.log(len(FILLED) * scores.size)
+    factors = factors + np.log(_prior(frequencies))[at]
+    total = float(np.logaddexp.reduce(factors, axis=None)) - math.log(len(FILLED) * len(ways))
     return Track(total, float(frequencies[at[chosen]]), delay, by_mates, int(dips.size))
 
 
-def _looks(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> _Looks | None:
+def _prior(frequencies: Array) -> Array:
+    """Chance of each scale before looking; sums to 1."""
+    usual = (frequencies >= USUAL[0]) & (frequencies <= USUAL[1])
+    share = np.where(usual, USUAL_SHARE / max(usual.sum(), 1), (1.0 - USUAL_SHARE) / max((~usual).sum(), 1))
+    return np.asarray(share)
+
+
+def _looks(motion: CornerMotion, stretches: list[Stretch]) -> _Looks | None:
     inside = np.zeros(motion.times.size, dtype=bool)
     first = np.zeros(motion.times.size, dtype=bool)
     for stretch in stretches:
         inside[stretch.start : stretch.stop] = True
         first[stretch.start] = True
-    used = np.flatnonzero(inside & ~np.isnan(motion.deviation) & (motion.expected > FROM_SPEED))
+    fit = inside & ~np.isnan(motion.deviation) & (motion.expected > FROM_SPEED)
+    # a lost edge never reads nothing: silence is another fault's, and would pass for many dips in one place
+    used = np.flatnonzero(fit & ~(motion.deviation < SILENT))
     if used.size < 4 * LEAST_DIPS:
         return None
     used = used[:MOST_SAMPLES]
@@ -125,9 +140,9 @@ def _looks(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> _L
     speed = motion.expected[used]
     step = np.diff(speed, prepend=speed[0])
     rolled = np.abs(np.diff(motion.path[used], prepend=motion.path[used[0]]))
-    # rounding of two or more corners at both ends of the step
-    rounding = 0.15 * quantum * gap / 2.0
-    wander = WANDER_PER_TURN**2 * rolled / 2.0 + (WANDER_PER_SPEED * step) ** 2 + rounding**2
+    # each reading errs by itself, and the path adds the errors up
+    erring = WANDER_OF_NOISE * np.minimum(motion.noise[used], 0.1) * speed * gap / 2.0
+    wander = WANDER_PER_TURN**2 * rolled / 2.0 + (WANDER_PER_SPEED * step) ** 2 + erring**2
     paths = {
         (delay, by_mates): rolled_path(motion, delay, by_mates)[used] for delay in DELAYS for by_mates in (False, True)
     }
@@ -149,7 +164,7 @@ def _quick(
         dips = dips[np.unique(np.linspace(0, dips.size - 1, MOST_DIPS).astype(np.int64))]
     wander = np.cumsum(looks.wander)
     resets = np.cumsum(looks.lost)
-    width = np.maximum(_widths(looks, share, FILLED[1]), 0.08)
+    width = np.maximum(_widths(looks, share, FILLED[1]), 0.12)
     belief: Belief = np.full((frequencies.size, GRID), 1.0 / GRID, dtype=np.float32)
     score = np.zeros(frequencies.size)
     places = np.arange(GRID)
@@ -198,6 +213,9 @@ def _whole(looks: _Looks, ways: list[tuple[float, bool]], frequencies: Array, sh
 
 LEAST_SPREAD = (0.35 / GRID) ** 2
 """Wander below which the belief is not worth spreading yet."""
+WIDEST_SPREAD = 0.3**2
+SPREAD_STEPS = 12
+"""Tables of the wander are kept for twelve steps each time the variance grows by a factor e."""
 
 
 class _Tables:
@@ -225,15 +243,23 @@ def _arc(width: float) -> Array:
 
 
 def _spread(belief: Belief, variance: float) -> Belief:
-    """Let the phase wander by `variance` (turns squared): a few steps of diffusion round the turn."""
-    amount = 0.5 * variance * GRID * GRID
-    if amount > GRID:
+    """Let the phase wander by `variance` (turns squared)."""
+    if variance < LEAST_SPREAD:
+        return belief
+    if variance > WIDEST_SPREAD:
         return np.full_like(belief, 1.0 / GRID)
-    rounds = max(1, math.ceil(amount / 0.3))
-    part = amount / rounds
-    for _ in range(rounds):
-        belief = (1.0 - 2.0 * part) * belief + part * (np.roll(belief, 1, axis=-1) + np.roll(belief, -1, axis=-1))
-    return belief
+    return np.asarray(belief @ _wander_table(round(SPREAD_STEPS * math.log(variance))).astype(belief.dtype))
+
+
+@lru_cache(maxsize=256)
+def _wander_table(step: int) -> npt.NDArray[np.float32]:
+    """Chance to go from one phase to another: a normal law wound round the turn; shape (GRID, GRID)."""
+    k = np.arange(GRID // 2 + 1)
+    # the wound normal law by its Fourier series, which holds for a spread below one step as well
+    row = np.fft.irfft(np.exp(-2.0 * (np.pi * k) ** 2 * math.exp(step / SPREAD_STEPS)), n=GRID)
+    row = np.maximum(row, 0.0)
+    offset = (np.arange(GRID)[None, :] - np.arange(GRID)[:, None]) % GRID
+    return np.asarray((row / row.sum())[offset], dtype=np.float32)
 
 
 SWINGS = (0.003, 0.008, 0.018)
@@ -244,13 +270,13 @@ PIECE_M = 14.0
 """Metres over which the phase is taken to stand still: some seven turns."""
 
 
-def follow_swing(motion: CornerMotion, stretches: list[Stretch], quantum: float) -> Track | None:
+def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
     """Evidence of a smooth once-a-turn swing, the phase followed from piece to piece; ``None`` for too little log.
 
     Deviations in units of their noise, limited so that a jolt weighs no more than a few. With
     amplitude a, a piece of samples w at angles θ has the log-likelihood Σ a·w·cos − ½Σ a²cos².
     """
-    looks = _looks(motion, stretches, quantum)
+    looks = _looks(motion, stretches)
     if looks is None or looks.value.size < LEAST_SWING:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
@@ -262,21 +288,24 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch], quantum: float)
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
     energy = np.add.reduceat(0.5 / looks.noise**2, starts)
     wander = np.add.reduceat(looks.wander, starts)
-    size = np.array(SWINGS)[:, None, None]
-    fresh: Belief = np.full((len(SWINGS), sums.shape[0], GRID), 1.0 / GRID)
+    size = np.array(SWINGS, dtype=np.float32)[:, None, None]
+    fresh: Belief = np.full((len(SWINGS), sums.shape[0], GRID), 1.0 / GRID, dtype=np.float32)
     belief = fresh
     score = np.zeros((len(SWINGS), sums.shape[0]))
+    prior = np.log(np.tile(_prior(frequencies), len(ways)))
     for k in range(starts.size):
         belief = fresh if lost[k] else _spread(belief, float(wander[k]))
-        gain = size * np.real(sums[:, k, None] * waves) - 0.5 * size * size * energy[k]
+        turned = np.real(sums[:, k, None] * waves).astype(np.float32)
+        gain = size * turned - 0.5 * size * size * np.float32(energy[k])
         top = gain.max(axis=-1, keepdims=True)
         belief = belief * np.exp(gain - top)
-        total = np.maximum(belief.sum(axis=-1), 1e-300)
+        total = np.maximum(belief.sum(axis=-1), 1e-30)
         score += np.log(total) + top[..., 0]
         belief = belief / total[..., None]
+    score = score + prior
     chosen = int(np.argmax(score.max(axis=0)))
     delay, by_mates = ways[chosen // frequencies.size]
-    factor = float(np.logaddexp.reduce(score, axis=None)) - math.log(score.size)
+    factor = float(np.logaddexp.reduce(score, axis=None)) - math.log(len(SWINGS) * len(ways))
     return Track(factor, float(frequencies[chosen % frequencies.size]), delay, by_mates, 0)
 
 

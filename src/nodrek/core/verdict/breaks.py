@@ -28,10 +28,12 @@ TOGETHER_S = 0.5
 """Breaks closer than this are one: a contact chatters."""
 
 
-def find_breaks(exam: Examination, losing_edges: frozenset[Corner], gaps: Mapping[Corner, float]) -> list[Finding]:
+def find_breaks(
+    exam: Examination, losing_edges: frozenset[Corner], gaps: Mapping[Corner, float], weak: Mapping[Corner, float]
+) -> list[Finding]:
     """`losing_edges`: corners whose ring already explains short dips; only silence counts there.
 
-    `gaps`: how surely a corner is silent because it sleeps.
+    `gaps`, `weak`: how surely a corner is silent because it sleeps, or because an arc of its ring is weak.
     """
     found = []
     for corner, dropouts in exam.dropouts.items():
@@ -43,7 +45,9 @@ def find_breaks(exam: Examination, losing_edges: frozenset[Corner], gaps: Mappin
         silent = int(np.sum(dropouts.depth[deep] < SILENT))
         # a reading that all but goes is an open contact; one that only falls may be a hard jolt
         weight = 2.0 * silent + PARTIAL_WEIGHT * (count - silent)
-        confidence = 0.985 * ratio_odds(weight, 1.6, 2.5) * (1.0 - gaps.get(corner, 0.0))
+        confidence = (
+            0.985 * ratio_odds(weight, 1.6, 2.5) * (1.0 - gaps.get(corner, 0.0)) * (1.0 - weak.get(corner, 0.0))
+        )
         longest = float(dropouts.seconds[deep].max())
         times = exam.motions[corner].times[dropouts.start[deep]]
         trigger = find_trigger(exam, corner, times)

@@ -158,8 +158,8 @@ def _look_at_rings(
         scale = find_scale(motion, mine)
         track = swing = None
         if scale is not None and channels[corner].rate <= SLOW_LOG_HZ:
-            track = follow_dips(motion, mine, channels[corner].quantum)
-            swing = follow_swing(motion, mine, channels[corner].quantum)
+            track = follow_dips(motion, mine)
+            swing = follow_swing(motion, mine)
             scale = _better(_better(scale, swing), track)
         done += 1
         return _folded(motion, mine, scale, track, swing)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-WORTH_WEIGHING = 0.01
+WORTH_WEIGHING = 0.004
 """Raw confidence from which a finding is written out, to be calibrated with all others."""
 
 

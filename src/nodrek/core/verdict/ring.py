@@ -15,6 +15,7 @@ from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
 from nodrek.core.turns.fold import RingFold, healing
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
+from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 
 NOMINAL_TEETH = 48
 """Taken where the number is unknown: in the middle of what is built (29 to 100)."""
@@ -79,39 +80,44 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
 
 
 def find_runout(exam: Examination) -> list[Finding]:
-    """A smooth once-a-turn swing."""
+    """A smooth once-a-turn swing, or an arc that is seen only by a fast wheel."""
     found = []
     loudest = {c: float(r.fold.harmonics[:4].max()) for c, r in exam.rings.items() if r.fold is not None}
     for corner, ring in exam.rings.items():
         folded = ring.fold
         if folded is None or ring.scale is None:
             continue
-        swing = float(folded.harmonics[0])
+        swing = folded.swing
         leak = LEAK * max((size for c, size in loudest.items() if c is not corner), default=0.0)
         by_size = 0.0
         if ring.scale.log_p <= LOCKED_LOG_P:
-            by_size = ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.null, leak), 8.0)
+            by_size = ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.swing_null, leak), 8.0)
         if ring.swing is not None:
             seen = passes(ring.swing.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD)
             by_size = max(by_size, seen * ratio_odds(swing, max(EVEN_RUNOUT, leak), 8.0))
         lost = damage_confidence(exam, corner)
-        weak_arc = lost_edges(exam, corner) - lost
-        confidence = 0.98 * max(by_size * (1.0 - lost), weak_arc)
+        slow = weak_arc(exam, corner)
+        weak = max(lost_edges(exam, corner) - lost, weak_arc_confidence(slow))
+        smooth = by_size * (1.0 - lost)
+        confidence = 0.98 * max(smooth, weak)
         if confidence < WORTH_WEIGHING:
             continue
-        found.append(
-            Finding(
-                Fault.RING_RUNOUT,
-                (corner,),
-                confidence,
-                f"The {corner.words} speed swings by ±{100 * swing:.2f} % once a turn, smoothly: "
-                "the ring sits out of centre or is lifted.",
-                {
-                    "swing_percent": round(100.0 * swing, 3),
-                    "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
-                },
+        evidence: dict[str, object] = {
+            "pattern": "smooth_swing" if smooth >= weak else "weak_arc",
+            "swing_percent": round(100.0 * swing, 3),
+            "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
+        }
+        if smooth >= weak:
+            told = (
+                f"speed swings by ±{100 * swing:.2f} % once a turn, smoothly: the ring sits out of centre or is lifted."
             )
-        )
+        else:
+            evidence |= {"slow_spells_that_dip": slow.spells, "slow_spells": slow.looked}
+            told = (
+                "reading falls out on a part of the turn while the wheel is slow and comes back with speed: "
+                "the ring stands back from the sensor there, lifted or bent."
+            )
+        found.append(Finding(Fault.RING_RUNOUT, (corner,), confidence, f"The {corner.words} {told}", evidence))
     return found
 
 
@@ -163,16 +169,21 @@ def lost_edges(exam: Examination, corner: Corner) -> float:
     return max(by_size, by_dips)
 
 
-def _heals(exam: Examination, corner: Corner, ring: RingEvidence) -> float:
-    """Probability that what is lost at an arc comes back with speed: a weak arc, no lost tooth."""
+def healed_share(exam: Examination, corner: Corner, ring: RingEvidence) -> tuple[float, float] | None:
+    """Of what is lost at the first arc at low speed, the share that is gone at higher speed, and its 1 sigma."""
     if ring.fold is None or not ring.arcs:
-        return 0.0
+        return None
     seen = healing(exam.followed[corner], ring.fold, ring.arcs[0])
     if seen is None or seen.slow <= 2.0 * seen.slow_sigma:
-        return 0.0
+        return None
     left = seen.fast / seen.slow
-    sigma = math.hypot(seen.fast_sigma, left * seen.slow_sigma) / seen.slow
-    return passes(1.0 - left, HEALED, math.hypot(sigma, 0.12))
+    return 1.0 - left, math.hypot(seen.fast_sigma, left * seen.slow_sigma) / seen.slow
+
+
+def _heals(exam: Examination, corner: Corner, ring: RingEvidence) -> float:
+    """Probability that what is lost at an arc comes back with speed: a weak arc, no lost tooth."""
+    healed = healed_share(exam, corner, ring)
+    return 0.0 if healed is None else passes(healed[0], HEALED, math.hypot(healed[1], 0.12))
 
 
 def _by_size(exam: Examination, corner: Corner, ring: RingEvidence, folded: RingFold) -> float:
@@ -181,7 +192,7 @@ def _by_size(exam: Examination, corner: Corner, ring: RingEvidence, folded: Ring
     if not ring.arcs or strongest <= 0.0:
         return 0.0
     # units that count edges lose the missing share of the ratio too, and hide the dip more
-    counted = ratio_odds(_shortfall(exam, corner), EVEN_SHORTFALL, 4.0)
+    counted = ratio_odds(shortfall(exam, corner), EVEN_SHORTFALL, 4.0)
     even = EVEN_DAMAGE * (1.0 - 0.6 * counted)
     size = ratio_odds(strongest, max(even, NULL_FACTOR * folded.null), 5.0)
     # a pulse has overtones as strong as its first harmonic; averaging takes them away
@@ -192,7 +203,7 @@ def _by_size(exam: Examination, corner: Corner, ring: RingEvidence, folded: Ring
     return 0.995 * size * looks_like_pulse
 
 
-def _shortfall(exam: Examination, corner: Corner) -> float:
+def shortfall(exam: Examination, corner: Corner) -> float:
     """How much lower (ln, 0 at least) the corner reads than the middle one of the others."""
     others = [r.log_ratio for c, r in exam.ratios.items() if c is not corner]
     if corner not in exam.ratios or not others:

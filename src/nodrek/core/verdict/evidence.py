@@ -1,0 +1,169 @@
+"""What is known of one corner as a row of numbers, for the probabilities that are learnt.
+
+Numbers without units wherever that is possible (over the mates, over what the same log makes
+of nothing, over the size at which fault and no fault are even), so that what is learnt on
+simulated drives holds for other vehicles, roads and loggers.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.turns.track import USUAL, Track
+from nodrek.core.verdict.examine import Examination, RingEvidence
+from nodrek.core.verdict.gap import lateness
+from nodrek.core.verdict.noise import noisiness
+from nodrek.core.verdict.ring import EVEN_DAMAGE, EVEN_RUNOUT, healed_share, shortfall
+from nodrek.core.verdict.weak_arc import weak_arc
+
+RAW_KINDS = (
+    Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.ENCODER_NOISE, Fault.INTERMITTENT, Fault.AIR_GAP,
+    Fault.TYRE_SIZE, Fault.NO_SIGNAL, Fault.FROZEN,
+)  # fmt: skip
+DIP_SCORE, DIP_DEPTH = -4.0, -0.02
+FROM_SPEED = 4.0
+EVIDENCE = (
+    *(f"raw_{kind.value}" for kind in RAW_KINDS),  # logits of the single finders
+    "raw_elsewhere",  # strongest of any kind at another corner, logit
+    "lock", "lock_of_mates",  # decades of decades: log10(1 − ln false-alarm chance)
+    "track", "swing_track",  # asinh of ln Bayes factors of slow logs, 0 where none was looked for
+    "usual_scale",  # 1 where the circumference is that of a car
+    "swing_over_nothing", "swing_size", "swing_of_mates",
+    "harmonic_over_nothing", "harmonic_size", "overtones",
+    "shortfall", "shortfall_sure",
+    "healed", "arc_width", "arc_area",
+    "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",
+    "dip_share", "dip_share_over_mates", "spread_over_mates", "steady", "silent_share",
+    "dip_depth", "dip_depth_scatter", "rises_over_dips",
+    "breaks_a_minute",
+    "late", "wake_scatter",
+    "rate", "minutes", "rounding", "noise", "speed",
+)  # fmt: skip
+
+
+def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Finding]) -> Array:
+    """Shape (len(EVIDENCE),), all finite. `findings` with their raw confidences."""
+    ring = exam.rings.get(corner)
+    motion = exam.motions.get(corner)
+    channel = exam.log.channels[corner]
+    raw = [_strongest(findings, kind, corner) for kind in RAW_KINDS]
+    elsewhere = max((_logit(f.confidence) for f in findings if corner not in f.corners), default=_logit(0.0))
+    mates = [r for c, r in exam.rings.items() if c is not corner]
+    noise = speed = 0.0
+    if motion is not None:
+        known = np.isfinite(motion.noise) & (motion.expected > FROM_SPEED)
+        if known.any():
+            noise, speed = float(np.median(motion.noise[known])), float(np.median(motion.expected[known]))
+    row = [
+        *raw,
+        elsewhere,
+        _lock(ring),
+        max((_lock(r) for r in mates), default=0.0),
+        *_ring_numbers(ring, mates),
+        shortfall(exam, corner) * 100.0,
+        shortfall(exam, corner) / _sigma(exam, corner),
+        *_arc_numbers(exam, corner, ring),
+        *_slow_numbers(exam, corner),
+        *_dip_numbers(exam, corner),
+        exam.dropouts[corner].count / max(exam.usable.moving / 60.0, 0.05) if corner in exam.dropouts else 0.0,
+        *_waking_numbers(exam, corner),
+        math.log10(max(channel.rate, 0.1)),
+        math.log10(max(exam.usable.moving / 60.0, 0.05)),
+        channel.quantum / max(speed, 1.0) * 100.0,
+        noise * 100.0,
+        speed,
+    ]
+    return np.asarray(np.nan_to_num(np.clip(np.array(row, dtype=float), -1e4, 1e4)))
+
+
+def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[float]:
+    if ring is None or ring.fold is None or ring.scale is None:
+        return [0.0] * 9
+    low = ring.fold.harmonics[:4]
+    strongest = max(float(low.max()), 1e-6)
+    usual = USUAL[0] <= ring.scale.frequency <= USUAL[1]
+    loud = max((float(r.fold.swing) for r in mates if r.fold is not None), default=0.0)
+    return [
+        _followed(ring.track),
+        _followed(ring.swing),
+        1.0 if usual else 0.0,
+        _log_over(ring.fold.swing, ring.fold.swing_null),
+        _log_over(ring.fold.swing, EVEN_RUNOUT),
+        _log_over(loud, ring.fold.swing),
+        _log_over(strongest, ring.fold.null),
+        _log_over(strongest, EVEN_DAMAGE),
+        float(low[1:].max()) / max(float(low[0]), 1e-6) if low[0] > 0 else 9.0,
+    ]
+
+
+def _arc_numbers(exam: Examination, corner: Corner, ring: RingEvidence | None) -> list[float]:
+    if ring is None or not ring.arcs:
+        return [0.0, 0.0, 0.0]
+    healed = healed_share(exam, corner, ring)
+    return [healed[0] if healed else 0.0, ring.arcs[0].width, 100.0 * ring.arcs[0].area]
+
+
+def _slow_numbers(exam: Examination, corner: Corner) -> list[float]:
+    seen = weak_arc(exam, corner)
+    return [
+        math.log1p(seen.dips),
+        float(seen.spells),
+        _log_over(seen.share, max(seen.mates_share, 0.01)),
+        seen.between,
+        seen.silent,
+        min(9.0, seen.fast_share / max(seen.share, 0.005)),
+    ]
+
+
+def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
+    seen = noisiness(exam, corner)
+    out = [seen.share * 100.0, _log_over(seen.share, max(seen.mates_share, 1e-3)), min(seen.spread, 20.0)]
+    out += [seen.steady, seen.silent]
+    motion = exam.followed.get(corner)
+    if motion is None:
+        return [*out, 0.0, 0.0, 0.0]
+    with np.errstate(invalid="ignore"):
+        moving = motion.expected > FROM_SPEED
+        dips = motion.deviation[moving & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)]
+        rises = int((moving & (motion.score > -DIP_SCORE) & (motion.deviation > -DIP_DEPTH)).sum())
+    if dips.size < 3:
+        return [*out, 0.0, 0.0, min(9.0, float(rises))]
+    # one lost edge before a unit that shows its last periods takes always the same part of the reading
+    middle = float(np.median(dips))
+    scatter = float(np.median(np.abs(dips - middle))) / max(-middle, 0.01)
+    return [*out, middle, scatter, min(9.0, rises / dips.size)]
+
+
+def _waking_numbers(exam: Examination, corner: Corner) -> list[float]:
+    late = lateness(exam, corner)
+    return [late if math.isfinite(late) else 0.0, exam.waking[corner].scatter]
+
+
+def _strongest(findings: Sequence[Finding], kind: Fault, corner: Corner) -> float:
+    kinds = (kind, Fault.RING_COUNT) if kind is Fault.TYRE_SIZE else (kind,)
+    return max((_logit(f.confidence) for f in findings if f.fault in kinds and corner in f.corners), default=_logit(0))
+
+
+def _lock(ring: RingEvidence | None) -> float:
+    return 0.0 if ring is None or ring.scale is None else math.log10(1.0 - ring.scale.log_p)
+
+
+def _followed(track: Track | None) -> float:
+    return 0.0 if track is None else math.asinh(track.log_factor)
+
+
+def _sigma(exam: Examination, corner: Corner) -> float:
+    return max(exam.ratios[corner].sigma, 1e-4) if corner in exam.ratios else 1.0
+
+
+def _log_over(value: float, over: float) -> float:
+    return math.log(max(value, 1e-6) / max(over, 1e-6))
+
+
+def _logit(p: float) -> float:
+    p = max(0.003, min(0.999, p))
+    return math.log(p / (1.0 - p))

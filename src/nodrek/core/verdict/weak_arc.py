@@ -1,0 +1,116 @@
+"""A weak arc: part of the ring is too far from the sensor to be seen while the wheel is slow.
+
+A coil's voltage grows with speed, so teeth that stand back are lost on every pull-away and
+every stop, once a turn, and come back with speed; the rest of the ring reads all the time.
+That tells it from a wide gap (nothing at all is read until the wheel is fast enough), from
+lost teeth (missing at any speed) and from a broken lead (any speed, or a trigger).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Corner
+from nodrek.core.motion.events import HARD_BRAKING
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.odds import ratio_odds
+
+LOW = (1.3, 7.0)
+HIGH_FROM = 8.0
+"""m/s: weak arcs lose teeth between, and none above (common practice: coils wake at 2 to 8 km/h,
+an arc of a third of the field at three times that)."""
+DIP_SCORE, DIP_DEPTH = -4.0, -0.08
+SILENT = -1.4
+TOGETHER_S = 3.0
+EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.03, 0.35
+"""Pull-aways and stops that dip, share of slow samples that dip, and share of sound readings among
+them, at which a weak arc and something else are equally likely."""
+
+
+@dataclass(frozen=True)
+class WeakArc:
+    """What a corner loses while slow; all zero where nothing is seen.
+
+    ``share`` of slow samples that dip (mates: ``mates_share``), on ``spells`` pull-aways and stops of
+    ``looked`` ones; ``fast_share`` of the fast samples dips; ``between``: of the samples slower than the
+    dips, the share that reads properly; ``silent``: share of the dips that read nothing.
+    """
+
+    dips: int = 0
+    share: float = 0.0
+    mates_share: float = 0.0
+    spells: int = 0
+    looked: int = 0
+    fast_share: float = 0.0
+    between: float = 0.0
+    silent: float = 0.0
+
+
+def weak_arc(exam: Examination, corner: Corner) -> WeakArc:
+    """Dips at low speed only, once the corner is awake."""
+    if corner not in exam.motions:
+        return WeakArc()
+    own = _slow_dips(exam, corner)
+    if own is None:
+        return WeakArc()
+    low, dip, spell, speed = own
+    mates = [m for m in (_slow_dips(exam, c) for c in exam.motions if c is not corner) if m is not None]
+    mates_share = float(np.median([(d & w).sum() / max(w.sum(), 1) for w, d, _, _ in mates])) if mates else 0.0
+    count = int(dip.sum())
+    motion = exam.motions[corner]
+    with np.errstate(invalid="ignore"):
+        fast = (motion.expected > HIGH_FROM) & ~np.isnan(motion.deviation)
+        fast_dips = fast & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+        deep = dip & ~(motion.deviation > SILENT)
+    between = 0.0
+    if count:
+        below = low & (speed <= np.quantile(speed[dip], 0.75))
+        between = float((below & ~dip).sum() / max(below.sum(), 1))
+    return WeakArc(
+        count,
+        count / max(int(low.sum()), 1),
+        mates_share,
+        int(np.unique(spell[dip]).size),
+        int(np.unique(spell[low]).size),
+        float(fast_dips.sum() / max(fast.sum(), 1)),
+        between,
+        float(deep.sum() / max(count, 1)),
+    )
+
+
+def weak_arc_confidence(seen: WeakArc) -> float:
+    """Raw probability that the dips of a slow wheel are those of a weak arc."""
+    often = ratio_odds(seen.spells, EVEN_SPELLS, 3.0)
+    much = ratio_odds(seen.share, max(EVEN_SHARE, 3.0 * seen.mates_share), 3.0)
+    stays = ratio_odds(seen.fast_share, 0.15 * max(seen.share, 1e-6), 3.0)
+    alternates = ratio_odds(seen.between, EVEN_BETWEEN, 4.0)
+    return 0.95 * often * much * (1.0 - stays) * alternates
+
+
+def _slow_dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray] | None:
+    """Slow samples of the awake corner, those that dip, the number of the spell of each, and the speed m/s."""
+    motion, usable = exam.motions[corner], exam.usable
+    speed = usable.vehicle_at(motion.times)
+    slow = (speed > LOW[0]) & (speed < LOW[1]) & usable.masks[corner]
+    at = np.flatnonzero(slow)
+    if at.size < 4 or usable.grid.size < 2:
+        return None
+    acceleration = np.interp(motion.times, usable.grid, np.gradient(usable.vehicle, usable.grid))
+    spell = np.zeros(slow.size, dtype=np.int64)
+    spell[at] = np.cumsum(np.diff(motion.times[at], prepend=motion.times[at[0]]) > TOGETHER_S)
+    # asleep until its first reading and after its last of each spell: that is waking up, not a weak arc
+    reads = at[motion.speed[at] > 0.0]
+    if not reads.size:
+        return None
+    first = np.full(int(spell.max()) + 1, slow.size)
+    last = np.full(first.size, -1)
+    np.minimum.at(first, spell[reads], reads)
+    np.maximum.at(last, spell[reads], reads)
+    index = np.arange(slow.size)
+    low = slow & (index >= first[spell]) & (index <= last[spell]) & (acceleration > HARD_BRAKING)
+    with np.errstate(invalid="ignore"):
+        dip = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+    dip = low & (dip | (motion.speed <= 0.0))
+    return low, dip, spell, speed
