@@ -5,6 +5,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.ready
+LOCK_OPTIONS := --universal --python-version 3.11 --generate-hashes --no-emit-index-url --no-annotate --no-header --quiet
 
 .PHONY: demo app test lint bench train lock clean screenshots
 
@@ -30,8 +31,13 @@ bench: $(STAMP)
 	$(BIN)/python -m benchmarks.diagnosis
 
 # New probabilities from simulated drives; half an hour on two cores.
-train: $(STAMP)
+train: $(VENV)/.ready-to-train
 	$(BIN)/python -m tools.train
+	$(BIN)/python -m tools.train_sight
+
+$(VENV)/.ready-to-train: $(STAMP) requirements-train.lock
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements-train.lock
+	touch $@
 
 screenshots: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m tools.screenshots docs/screenshots
@@ -39,8 +45,9 @@ screenshots: $(STAMP)
 # New pins from pyproject.toml; the only target that needs uv.
 lock: $(STAMP)
 	$(BIN)/python -m pip install --quiet uv
-	$(BIN)/uv pip compile pyproject.toml --group dev --universal --python-version 3.11 \
-		--generate-hashes --no-emit-index-url --no-annotate --no-header --quiet -o requirements.lock
+	$(BIN)/uv pip compile pyproject.toml --group dev $(LOCK_OPTIONS) -o requirements.lock
+	$(BIN)/uv pip compile pyproject.toml --group dev --group train -c requirements.lock $(LOCK_OPTIONS) \
+		-o requirements-train.lock
 
 $(STAMP): requirements.lock pyproject.toml tools/system_libraries.sh
 	bash tools/system_libraries.sh

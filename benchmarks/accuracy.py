@@ -17,9 +17,8 @@ import numpy as np
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Finding, Vehicle
-from nodrek.core.verdict.calibrate import Calibration
 from nodrek.core.verdict.judge import analyze_log
-from nodrek.io.knowledge import calibration_weights
+from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
@@ -53,7 +52,7 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
     scenario = draw_scenario(seed, faults, **settings)
     log = map_corners(simulate(scenario))
     began = time.process_time()
-    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, Calibration(calibration_weights()))
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
     seconds = time.process_time() - began
     found = {_key(f): f.confidence for f in analysis.findings}
     truth = {key for key in found if any(is_right(*key, f) for f in faults)}

@@ -11,33 +11,55 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
 from importlib import resources
 from typing import Any
 
 import numpy as np
 
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Vehicle
+from nodrek.core.model import Fault, Vehicle
 from nodrek.core.verdict.calibrate import FEATURES, features
+from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.judge import analyze_log, raw_findings
+from nodrek.core.verdict.trees import boosted_from
 from nodrek.errors import NodrekError
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
-from nodrek.simulate.truth import is_right
+from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario
 
 FIRST_SEED = 100_000
-DRIVES = 2_000
+DRIVES = 2_600
 HEALTHY_SHARE = 0.3
 DOUBLE_SHARE = 0.08
 RATES = (2.0, 4.0, 4.0, 5.0, 10.0, 10.0, 20.0, 50.0, 50.0, 100.0)
 ROADS = ("town", "town", "country", "country", "motorway", "gravel", "roundabouts", "queue", "potholes")
 RIDGE = 0.02
 ROUNDS = 200
+GROWN = (Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.ENCODER_NOISE, Fault.INTERMITTENT, Fault.AIR_GAP)
+"""Kinds with boosted trees; the others have a regression each."""
+BOOSTING: dict[str, Any] = {
+    "max_iter": 90, "learning_rate": 0.08, "max_leaf_nodes": 8, "min_samples_leaf": 20, "l2_regularization": 3.0,
+    "random_state": 0,
+}  # fmt: skip
+FOLDS = 5
 
-Record = tuple[str, list[float], bool]
+
+@dataclass(frozen=True)
+class Record:
+    """One finding with its features, or one corner with its evidence, and whether it is right."""
+
+    seed: int
+    kind: str
+    """Of the finding; of a corner the empty word."""
+    row: list[float]
+    right: bool
+    faults: tuple[str, ...] = ()
+    """Kinds of fault that are truly at the corner."""
 
 
 def draw(seed: int) -> tuple[tuple[SimulatedFault, ...], dict[str, Any]]:
@@ -61,7 +83,7 @@ def draw(seed: int) -> tuple[tuple[SimulatedFault, ...], dict[str, Any]]:
 
 
 def records_of(seed: int) -> list[Record]:
-    """Kind, features and rightness of each raw finding of one drive."""
+    """Everything one drive teaches."""
     faults, settings = draw(seed)
     try:
         log = map_corners(simulate(draw_scenario(seed, faults, **settings)))
@@ -72,14 +94,19 @@ def records_of(seed: int) -> list[Record]:
         print(f"seed {seed}: {error!r}", flush=True)
         return []
     findings = raw_findings(exam)
-    return [
-        (
+    out = [
+        Record(
+            seed,
             f.fault.value,
             features(f, findings, exam).tolist(),
             any(is_right(f.fault.value, f.corners, x) for x in faults),
         )
         for f in findings
     ]
+    for corner in exam.log.corners:
+        here = tuple(FAULT_OF[x.cause] for x in faults if corner in corners_of(x))
+        out.append(Record(seed, "", corner_evidence(exam, corner, findings).tolist(), False, here))
+    return out
 
 
 def fit(x: np.ndarray, y: np.ndarray) -> np.ndarray:
@@ -102,15 +129,52 @@ def fit(x: np.ndarray, y: np.ndarray) -> np.ndarray:
     return np.asarray(weights / scale)
 
 
-def main(drives: int) -> None:
-    with ProcessPoolExecutor(max_workers=2) as pool:
-        seeds = range(FIRST_SEED, FIRST_SEED + drives)
-        records = [record for found in pool.map(records_of, seeds, chunksize=8) for record in found]
+def grow(x: np.ndarray, y: np.ndarray) -> dict[str, Any]:
+    """Boosted trees as plain data, see `nodrek.core.verdict.trees`."""
+    from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
+
+    model = HistGradientBoostingClassifier(**BOOSTING).fit(x, y)
+    trees = [_plain(stage[0].nodes, 0) for stage in model._predictors]
+    grown = {"base": round(float(np.ravel(model._baseline_prediction)[0]), 5), "trees": trees}
+    # the library's inside is read here: what ships must say what the library says
+    asked = boosted_from(grown)
+    few = np.random.default_rng(0).choice(len(x), min(200, len(x)), replace=False)
+    ours = [asked.probability(dict(zip(EVIDENCE, row, strict=True))) for row in x[few].tolist()]
+    if not np.allclose(ours, model.predict_proba(x[few])[:, 1], atol=0.01):
+        raise RuntimeError("the trees as written do not answer as the library's do")
+    return grown
+
+
+def _plain(nodes: np.ndarray, at: int) -> Any:
+    node = nodes[at]
+    if node["is_leaf"]:
+        return round(float(node["value"]), 5)
+    return {
+        "if": EVIDENCE[int(node["feature_idx"])],
+        "most": float(f"{node['num_threshold']:.7g}"),
+        "then": _plain(nodes, int(node["left"])),
+        "else": _plain(nodes, int(node["right"])),
+    }
+
+
+def out_of_fold(x: np.ndarray, y: np.ndarray, seeds: np.ndarray) -> np.ndarray:
+    """Probability of each row by trees that never saw its drive."""
+    from sklearn.ensemble import HistGradientBoostingClassifier
+
+    p = np.zeros(len(y))
+    for fold in range(FOLDS):
+        held = seeds % FOLDS == fold
+        p[held] = HistGradientBoostingClassifier(**BOOSTING).fit(x[~held], y[~held]).predict_proba(x[held])[:, 1]
+    return p
+
+
+def learn(records: Sequence[Record]) -> dict[str, Any]:
+    """Regressions and trees from the records of many drives; tells how good they are."""
     weights: dict[str, dict[str, float]] = {}
     counts = {}
-    for kind in sorted({r[0] for r in records}):
-        x = np.array([r[1] for r in records if r[0] == kind])
-        y = np.array([r[2] for r in records if r[0] == kind], dtype=float)
+    for kind in sorted({r.kind for r in records} - {"", *(k.value for k in GROWN)}):
+        mine = [r for r in records if r.kind == kind]
+        x, y = np.array([r.row for r in mine]), np.array([r.right for r in mine], dtype=float)
         counts[kind] = {"findings": len(y), "right": int(y.sum())}
         if min(y.sum(), len(y) - y.sum()) < 5:
             print(f"{kind}: too few of one sort, stays raw ({counts[kind]})")
@@ -118,14 +182,43 @@ def main(drives: int) -> None:
         weights[kind] = {name: round(float(w), 5) for name, w in zip(FEATURES, fit(x, y), strict=True)}
         p = 1 / (1 + np.exp(-np.clip(x @ np.array(list(weights[kind].values())), -30, 30)))
         print(f"{kind:14s} {len(y):5d} findings, {int(y.sum()):5d} right, Brier {np.mean((p - y) ** 2):.4f}")
-    document = {
-        "made_by": "python -m tools.train", "drives": drives, "first_seed": FIRST_SEED, "counts": counts,
-        "weights": weights,
-    }  # fmt: skip
+    corners = [r for r in records if not r.kind]
+    x, seeds = np.array([r.row for r in corners]), np.array([r.seed for r in corners])
+    trees = {}
+    for kind in (k.value for k in GROWN):
+        y = np.array([kind in r.faults for r in corners])
+        counts[kind] = {"corners": len(y), "right": int(y.sum())}
+        trees[kind] = grow(x, y)
+        p = out_of_fold(x, y, seeds)
+        said = p >= 0.2
+        print(
+            f"{kind:14s} {len(y):5d} corners, {int(y.sum()):5d} right; unseen drives: "
+            f"{100 * np.mean(p[y] >= 0.5):.0f} % found, {int((p[~y] >= 0.5).sum())} wrong, "
+            f"Brier of findings {np.mean((p[said] - y[said]) ** 2):.4f}"
+        )
+    return {"counts": counts, "weights": weights, "trees": trees}
+
+
+def write(document: dict[str, Any]) -> None:
+    """One line a tree: long, but a change of one tree changes one line."""
+    parts = {k: v for k, v in document.items() if k != "trees"}
+    text = json.dumps(parts, indent=1)[:-2]
+    kinds = []
+    for kind, grown in document["trees"].items():
+        lines = ",\n".join("   " + json.dumps(t) for t in grown["trees"])
+        kinds.append(f'  "{kind}": {{"base": {grown["base"]}, "trees": [\n{lines}\n  ]}}')
+    text += ',\n "trees": {\n' + ",\n".join(kinds) + "\n }\n}\n"
     target = resources.files("nodrek.knowledge").joinpath("calibration.json")
     with open(str(target), "w", encoding="utf-8") as file:
-        json.dump(document, file, indent=1)
-        file.write("\n")
+        file.write(text)
+
+
+def main(drives: int) -> None:
+    with ProcessPoolExecutor(max_workers=2) as pool:
+        seeds = range(FIRST_SEED, FIRST_SEED + drives)
+        records = [record for found in pool.map(records_of, seeds, chunksize=8) for record in found]
+    made = {"made_by": "python -m tools.train", "drives": drives, "first_seed": FIRST_SEED}
+    write({**made, **learn(records)})
 
 
 if __name__ == "__main__":

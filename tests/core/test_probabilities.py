@@ -17,10 +17,13 @@ from conftest import analyze_raw, drive
 from nodrek.cli.app import app
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.verdict.calibrate import FEATURES, Calibration, calibrated, features
+from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import raw_findings
+from nodrek.core.verdict.trees import boosted_from
 from nodrek.core.verdict.trigger import LATERAL, TriggerKind, _lateral, _nats, find_trigger
 from nodrek.io.contract.schema import AnalysisModel
+from nodrek.io.knowledge import shipped_calibration
 from nodrek.io.logs.write import write_csv
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
@@ -62,7 +65,7 @@ def test_lateral_acceleration_is_that_of_the_other_axle(exam: Examination) -> No
     lateral = _lateral(exam, Corner.RR)
     assert lateral is not None
     assert np.abs(lateral).max() < 8.0
-    standing = exam.motions[Corner.RR].vehicle < 0.5
+    standing = exam.followed[Corner.RR].vehicle < 0.5
     assert not standing.any() or np.abs(lateral[standing]).max() < 0.5
 
 
@@ -182,3 +185,42 @@ def test_a_scene_on_stands_in_the_json_and_in_words(tmp_path: Path) -> None:
     words = CliRunner().invoke(app, ["analyze", str(path)]).output
     assert "Wheels were turned one after another" in words
     assert "4. RR  comes alive, up to 9.0 km/h" in words
+
+
+def test_trees_are_asked_as_they_are_written() -> None:
+    """A limit itself goes with what is below it; leaves add up on the logit; unknown names count as zero."""
+    tree = {"if": "lock", "most": 1.5, "then": -1.0, "else": {"if": "late", "most": 0.0, "then": 0.5, "else": 2.0}}
+    grown = boosted_from({"base": 0.25, "trees": [tree, 0.5]})
+
+    def logit(**row: float) -> float:
+        p = grown.probability(row)
+        return math.log(p / (1.0 - p))
+
+    assert logit(lock=1.5, late=9.0) == pytest.approx(-0.25)
+    assert logit(lock=1.6, late=0.0) == pytest.approx(1.25)
+    assert logit(lock=1.6, late=0.1) == pytest.approx(2.75)
+    assert logit() == pytest.approx(-0.25)
+    with pytest.raises(ValueError, match="tree"):
+        boosted_from({"base": 0.0, "trees": ["lock"]})
+
+
+def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:
+    shipped = shipped_calibration()
+    assert {name for t in shipped.trees.values() for name in names_in(t.trees)} <= set(EVIDENCE)
+    findings = raw_findings(damaged)
+    rows = {c: corner_evidence(damaged, c, findings) for c in Corner}
+    assert all(np.isfinite(row).all() and row.shape == (len(EVIDENCE),) for row in rows.values())
+    said = {
+        c: shipped.trees[Fault.RING_DAMAGE].probability(dict(zip(EVIDENCE, row.tolist(), strict=True)))
+        for c, row in rows.items()
+    }
+    bad = max(said, key=lambda c: said[c])
+    assert said[bad] > 0.8
+    assert max(p for c, p in said.items() if c is not bad) < 0.2
+
+
+def names_in(tree: object) -> set[str]:
+    """Names that a tree, or a row of trees, asks for."""
+    if isinstance(tree, tuple):
+        return {x for x in tree if isinstance(x, str)} | {n for x in tree for n in names_in(x)}
+    return set()

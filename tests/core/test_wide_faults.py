@@ -17,13 +17,13 @@ from nodrek.core.verdict.calibrate import FEATURES, Calibration, calibrated, fea
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import analyze_log, raw_findings
 from nodrek.core.verdict.trigger import TriggerKind, find_trigger
-from nodrek.io.knowledge import calibration_weights
+from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.truth import corners_of, is_right
 from nodrek.simulate.vary import draw_fault
 
-CALIBRATION = Calibration(calibration_weights())
+CALIBRATION = shipped_calibration()
 
 
 def analyzed(raw: RawLog) -> Analysis:

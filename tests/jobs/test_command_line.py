@@ -107,6 +107,12 @@ def test_bad_logs_get_one_sentence(tmp_path: Path, name: str) -> None:
     assert sentence.count("\n") == 1
 
 
+def test_a_library_does_not_talk_beside_the_sentence(tmp_path: Path) -> None:
+    path = tmp_path / "bad.trc"
+    path.write_text(";$FILEVERSION=1.1\n1)      2.0  Rx  0120  8  00 01\n2)   x  Rx\n")
+    assert refused("analyze", path).count("\n") == 1
+
+
 def test_wrong_use_is_refused(healthy_raw: RawLog, log_file: Writer, tmp_path: Path) -> None:
     path = log_file(healthy_raw)
     assert "CORNER=NAME" in refused("analyze", path, "--map", "XX=a")

@@ -9,6 +9,7 @@ from __future__ import annotations
 import gc
 import os
 import sys
+import warnings
 from pathlib import Path
 from typing import Annotated
 
@@ -152,6 +153,8 @@ def main() -> None:
     gc.set_threshold(100_000, 20, 20)
     # models need no plugins of other packages, and looking for them reads every installed package's list
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+    # what libraries warn of in a file is no sentence for a person; ours says what is wrong with it
+    warnings.simplefilter("ignore")
     try:
         code = app(standalone_mode=False)
     except NodrekError as error:

@@ -11,13 +11,16 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from nodrek.core.model import Array, Fault
 from nodrek.core.model.case import Cause, CheckKind, CodeKind
 from nodrek.core.model.knowledge import CauseInfo, CheckInfo, ContextRule, Knowledge, LoomKind, RepairInfo, State
+
+if TYPE_CHECKING:
+    from nodrek.core.verdict.calibrate import Calibration
 
 FOLDER = "nodrek.knowledge"
 ROUNDING = 0.011
@@ -28,13 +31,24 @@ class BrokenKnowledge(Exception):
 
 
 @lru_cache(maxsize=1)
-def calibration_weights() -> dict[Fault, dict[str, float]]:
-    """Weights of each kind of fault by feature, as `make train` left them; empty where it never ran."""
+def shipped_calibration() -> Calibration:
+    """What `make train` learnt; empty where it never ran."""
+    from nodrek.core.verdict.calibrate import Calibration  # the engine of causes needs none of it
+    from nodrek.core.verdict.trees import boosted_from
+
     file = resources.files(FOLDER).joinpath("calibration.json")
     if not file.is_file():
-        return {}
+        return Calibration({})
     data = json.loads(file.read_text(encoding="utf-8"))
-    return {Fault(kind): {str(k): float(w) for k, w in weights.items()} for kind, weights in data["weights"].items()}
+    return Calibration(
+        _weights(data["weights"]),
+        {Fault(kind): boosted_from(trees) for kind, trees in data.get("trees", {}).items()},
+        _weights(data.get("sight", {})),
+    )
+
+
+def _weights(data: Mapping[str, Mapping[str, float]]) -> dict[Fault, dict[str, float]]:
+    return {Fault(kind): {str(k): float(w) for k, w in weights.items()} for kind, weights in data.items()}
 
 
 @lru_cache(maxsize=1)

@@ -12,11 +12,10 @@ import numpy as np
 from nodrek.core.corner_names import sounds_like_wheel_speed, turns_the_vehicle
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Corner, Vehicle, WheelLog
-from nodrek.core.verdict.calibrate import Calibration
 from nodrek.core.verdict.examine import Examination, Progress
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.errors import BadRequest
-from nodrek.io.knowledge import calibration_weights
+from nodrek.io.knowledge import shipped_calibration
 from nodrek.io.logs.read import read_log
 from nodrek.io.logs.source import Request
 
@@ -69,7 +68,7 @@ def analyze_file(
     def rest(share: float, doing: str) -> None:
         progress(0.2 + 0.8 * share, doing)
 
-    analysis, examination = analyze_log(log, vehicle or Vehicle(), rest, Calibration(calibration_weights()))
+    analysis, examination = analyze_log(log, vehicle or Vehicle(), rest, shipped_calibration())
     progress(1.0, "Done")
     return Answer(source, examination.log, analysis, examination)
 

@@ -33,13 +33,15 @@ FROM_SPEED = 5.0
 LEAST_STRETCHES = 3
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
+ROUNDS = 6
+ROUNDING_REACH = 0.75
 FEW_STRETCHES = 3.0
 """So few stretches know little of their own scatter: widen by about Student's factor."""
 BREAK = 0.25
 """Relative distance from the block's median at which a sample is a break, not a speed."""
 CALM = 1.2
 """m/s²: harder braking or pulling than this is left out."""
-FLOOR = {"lr": 2.0e-4, "fr": 2.5e-4, "dg": 1.5e-4}
+FLOOR = {"lr": 1.6e-4, "fr": 2.0e-4, "dg": 1.2e-4}
 """What no drive can tell better, by contrast: crown of the road and load (left-right),
 slip of the driven axle at steady speed (front-rear), growth of single tyres. Own estimate."""
 SLOW_WIDENING = 1.65
@@ -76,13 +78,15 @@ UNKNOWN = RatioEstimate(float("nan"), float("nan"))
 
 @dataclass(frozen=True, eq=False)
 class RatioData:
-    """Blocks of a drive: ln speed by corner (n, NaN where not fit), speed m/s, acceleration m/s²."""
+    """Blocks of a drive: ln speed by corner (n, NaN where not fit), speed m/s, acceleration m/s²;
+    ``rate`` of the samples (1/s) and ``quantum``, the coarsest step of the values, m/s."""
 
     logs: Mapping[Corner, Array]
     speed: Array
     acceleration: Array
     block_s: float
     rate: float = 50.0
+    quantum: float = 0.0
 
 
 def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> RatioData:
@@ -110,7 +114,7 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
     speed = np.concatenate([block_median(v, size) for v in vehicle])
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
-    return RatioData(logs, speed, acceleration, seconds, rate)
+    return RatioData(logs, speed, acceleration, seconds, rate, max(c.quantum for c in channels.values()))
 
 
 def _block_log(relative: Array, size: int) -> Array:
@@ -156,7 +160,7 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     if not pairs:
         return {}
     yaw = np.mean([logs[c] - logs[c.mate] for c in pairs], axis=0)
-    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch)
+    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch, data.quantum)
     bent = np.abs(yaw - left_right)
     slow = float(np.clip(SLOW_WIDENING - 0.5 * np.log10(max(data.rate, 0.5)), 1.0, 1.6))
     contrasts: dict[str, tuple[float, float]] = {"lr": (left_right / 2, lr_sigma / 2)}
@@ -190,21 +194,25 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in out.items()}
 
 
-def _straight_level(yaw: Array, speed: Array, per_stretch: int) -> tuple[float, float, np.ndarray]:
+def _straight_level(yaw: Array, speed: Array, per_stretch: int, quantum: float) -> tuple[float, float, np.ndarray]:
     """Left−right level of straight running: its value, its 1 sigma, and which blocks are straight.
 
     The most frequent value, then refined by the mean near it. Fast blocks count
-    more, as roads straighten with speed.
+    more, as roads straighten with speed. What is near is never less than the rounding: whole
+    km/h agree far more often than wheels do, and a level between two steps is seen only by
+    how often each of them is shown.
     """
+    rounding = ROUNDING_REACH * quantum / speed
     mode = half_sample_mode(np.repeat(yaw, np.clip((speed / 5.0).astype(int), 1, 6)))
     reach = 0.004
-    straight = np.abs(yaw - mode) < reach
-    for _ in range(4):
+    straight = np.abs(yaw - mode) < np.maximum(reach, rounding)
+    for _ in range(ROUNDS):
         near = yaw[straight]
-        mode = float(np.median(near))
+        # the median of a few steps is one of them
+        mode = float(np.mean(near) if float(np.median(rounding)) > reach else np.median(near))
         spread = mad_sigma(near - mode)
         reach = min(0.004, max(3.0 * spread, 0.0006))
-        straight = np.abs(yaw - mode) < reach
+        straight = np.abs(yaw - mode) < np.maximum(reach, rounding)
     sigma = _scatter_of_mean(np.where(straight, yaw, np.nan), per_stretch)
     return float(np.mean(yaw[straight])), sigma, straight
 

@@ -2,21 +2,25 @@
 
 Each file of this package turns evidence into a raw confidence by physics and plain
 formulas. How often such a confidence is right, beside what else the log shows, is learnt
-from simulated drives: one logistic regression per kind of fault (Platt 1999, "Probabilistic
-outputs for support vector machines"; from memory) on a handful of features with a meaning.
-The weights are data (`nodrek/knowledge/calibration.json`), made by `make train`.
+from simulated drives. Kinds whose evidence has many faces (rings, noise, breaks, gaps) have
+small boosted trees over the evidence of the corner (`evidence`, `trees`); the others one logistic
+regression each (Platt 1999, "Probabilistic outputs for support vector machines"; from memory)
+on a handful of features with a meaning. Both are data (`nodrek/knowledge/calibration.json`),
+made by `make train`.
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from nodrek.core.model import Array, Fault, Finding
+from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.trees import Boosted
 
 FEATURES = (
     "one",
@@ -43,18 +47,29 @@ HIGHEST, LOWEST = 0.995, 0.001
 
 @dataclass(frozen=True)
 class Calibration:
-    """``weights``: a number by name of each of `FEATURES`, by kind of fault; kinds without stay raw.
+    """``weights``: a number by name of each of `FEATURES`, by kind of fault; ``trees``: of `EVIDENCE`;
+    ``sight``: of `nodrek.core.verdict.sight.SIGHT`, for what a clean log is worth.
 
-    A feature that the training did not know yet weighs nothing.
+    Kinds without either stay raw. A feature that the training did not know yet weighs nothing.
     """
 
     weights: Mapping[Fault, Mapping[str, float]]
+    trees: Mapping[Fault, Boosted] = field(default_factory=dict)
+    sight: Mapping[Fault, Mapping[str, float]] = field(default_factory=dict)
 
 
 def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> list[Finding]:
     """The findings with probabilities in place of raw confidences; same order."""
     out = []
+    rows: dict[Corner, dict[str, float]] = {}
     for finding in findings:
+        grown = calibration.trees.get(finding.fault)
+        if grown is not None and len(finding.corners) == 1:
+            corner = finding.corners[0]
+            if corner not in rows:
+                rows[corner] = dict(zip(EVIDENCE, corner_evidence(exam, corner, findings).tolist(), strict=True))
+            out.append(replace(finding, confidence=_within(grown.probability(rows[corner]))))
+            continue
         weights = calibration.weights.get(finding.fault)
         if weights is None:
             out.append(finding)
@@ -62,8 +77,12 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
         row = [weights.get(name, 0.0) for name in FEATURES]
         score = float(np.dot(row, features(finding, findings, exam)))
         probability = 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
-        out.append(replace(finding, confidence=max(LOWEST, min(HIGHEST, probability))))
+        out.append(replace(finding, confidence=_within(probability)))
     return out
+
+
+def _within(probability: float) -> float:
+    return max(LOWEST, min(HIGHEST, probability))
 
 
 def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -> Array:

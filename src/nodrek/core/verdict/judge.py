@@ -26,6 +26,7 @@ from nodrek.core.verdict.gap import find_gaps
 from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
+from nodrek.core.verdict.sight import sight
 from nodrek.core.verdict.spin import is_spin, spin_results
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
@@ -57,7 +58,7 @@ def analyze_log(
     corners = {}
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
-        corners[corner] = _corner_result(exam, corner)
+        corners[corner] = _corner_result(exam, corner, calibration)
     warnings = tuple(log.warnings) + tuple(_warnings(exam))
     return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
 
@@ -83,7 +84,7 @@ def _spin(log: WheelLog, vehicle: Vehicle) -> tuple[Analysis, Examination]:
         verdict = Verdict.FAULTY
     else:
         verdict = Verdict.HEALTHY if all(s.alive for s in spins.values()) else Verdict.NOT_ENOUGH_DATA
-    corners = {c: _corner_result(exam, c) for c in log.corners}
+    corners = {c: _corner_result(exam, c, None) for c in log.corners}
     return Analysis(verdict, findings, corners, tuple(log.warnings), Scene.SPIN, spins), exam
 
 
@@ -128,7 +129,7 @@ def by_corner(findings: list[Finding]) -> dict[Corner, float]:
     return out
 
 
-def _corner_result(exam: Examination, corner: Corner) -> CornerResult:
+def _corner_result(exam: Examination, corner: Corner, calibration: Calibration | None) -> CornerResult:
     ratio = exam.ratios.get(corner, UNKNOWN)
     low, high = ratio.interval
     return CornerResult(
@@ -138,7 +139,7 @@ def _corner_result(exam: Examination, corner: Corner) -> CornerResult:
         dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
         wake_up=exam.waking[corner].wake,
         turn=turn_result(exam, corner),
-        could_see=could_see(exam, corner),
+        could_see=sight(exam, corner, could_see(exam, corner), calibration.sight if calibration else {}),
     )
 
 

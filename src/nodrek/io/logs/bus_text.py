@@ -115,8 +115,13 @@ def _by_library(text: str, kind: str) -> Iterator[Row]:
     from nodrek.io.bus.library import lean_imports
 
     with lean_imports():
+        import logging
+
         from can.io.asc import ASCReader
         from can.io.trc import TRCReader
+
+        # each line that the library cannot read it tells its log; the reader says it once
+        logging.getLogger("can").addHandler(logging.NullHandler())
 
     reader = ASCReader(io.StringIO(text)) if kind == "asc" else TRCReader(io.StringIO(text))
     for m in reader:

@@ -1,0 +1,61 @@
+"""From what a log should show by calculation to how often it was shown.
+
+`power` puts the smallest fault into the log and asks whether its size would pass the finders'
+limits. What the finders and the probabilities after them make of it is learnt from twins of
+simulated drives (`tools/train_sight.py`): one logistic regression per kind of fault.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+
+from nodrek.core.model import Array, Corner, Fault
+from nodrek.core.verdict.examine import Examination
+
+SIGHT = ("one", "calculated", "slow", "calculated_slow", "short", "coarse", "noisy")
+FASTEST_HZ = 50.0
+LOGIT_LIMIT = 6.0
+
+
+def sight_row(exam: Examination, corner: Corner, calculated: float) -> Array:
+    """Shape (len(SIGHT),): the calculated probability as a logit, and what the log is like."""
+    channel = exam.log.channels[corner]
+    slow = min(1.5, max(0.0, math.log10(FASTEST_HZ / max(channel.rate, 0.5))))
+    p = min(max(calculated, 1e-6), 1.0 - 1e-6)
+    logit = max(-LOGIT_LIMIT, min(LOGIT_LIMIT, math.log(p / (1.0 - p))))
+    noise = 0.0
+    if corner in exam.motions:
+        known = exam.motions[corner].noise[np.isfinite(exam.motions[corner].noise)]
+        noise = float(np.median(known)) if known.size else 0.0
+    return np.array(
+        [
+            1.0,
+            logit,
+            slow,
+            logit * slow,
+            max(-1.0, min(1.5, math.log10(3.0 / max(exam.usable.moving / 60.0, 0.05)))),
+            max(-1.0, min(1.5, math.log10(max(channel.quantum * 3.6, 0.005) / 0.05))),
+            max(-1.5, min(1.5, math.log10(max(noise, 3e-4) / 0.003))),
+        ]
+    )
+
+
+def sight(
+    exam: Examination, corner: Corner, calculated: Mapping[Fault, float], weights: Mapping[Fault, Mapping[str, float]]
+) -> dict[Fault, float]:
+    """Probability by kind that the smallest fault would have been found; kinds without weights stay calculated.
+
+    What cannot be seen by calculation stays unseen, whatever was learnt.
+    """
+    out = {}
+    for kind, p in calculated.items():
+        if kind in weights and p > 0.0:
+            row = dict(zip(SIGHT, sight_row(exam, corner, p).tolist(), strict=True))
+            score = sum(weights[kind].get(name, 0.0) * value for name, value in row.items())
+            out[kind] = 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
+        else:
+            out[kind] = p
+    return out
