@@ -2,7 +2,7 @@
 
 python -m tools.train [DRIVES]          (make train)
 
-Recipe: seeds from 100,000 on (the benchmark's start at 50,000, development used those
+Recipe: seeds from 100,000 on (the benchmark's start at 150,000, development used those
 below 10,000); every kind of fault, healthy drives with every nuisance, two faults at once;
 loggers of 2 to 100 samples a second, 45 s to six minutes, five kinds of control unit.
 """

@@ -139,7 +139,7 @@ def test_the_recipe_varies_what_matters() -> None:
     durations = [s["duration_s"] for _, s in drawn]
     assert min(durations) < 60.0
     assert max(durations) > 240.0
-    benchmark_seeds = range(50_000, 60_000)
+    benchmark_seeds = range(150_000, 160_000)
     assert FIRST_SEED not in benchmark_seeds
 
 

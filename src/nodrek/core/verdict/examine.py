@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -21,6 +22,8 @@ from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_a
 from nodrek.core.turns.search import Scale, Stretch, find_scale, find_stretches
 from nodrek.core.turns.track import Track, follow_dips, follow_swing
 from nodrek.errors import NeverMoves
+
+T = TypeVar("T")
 
 Progress = Callable[[float, str], None]
 """Called with the share done (0..1) and what is being done, from any thread; may raise
@@ -70,6 +73,14 @@ class Examination:
     overall: RatioEstimate | None = None
     """All corners against an independent speed, where the log has one."""
     crossing: Crossing | None = None
+    _worked_out: dict[str, Any] = field(default_factory=dict, init=False, repr=False)
+
+    def once(self, name: str, work: Callable[[], T]) -> T:
+        """The result of `work`, done once for this examination: finders and probabilities ask for the same."""
+        if name not in self._worked_out:
+            self._worked_out[name] = work()
+        result: T = self._worked_out[name]
+        return result
 
     def share(self, seconds: float) -> float:
         """Share of the driving time."""

@@ -51,9 +51,13 @@ NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
 
 def noisiness(exam: Examination, corner: Corner) -> Noisiness:
     """How the corner's deviations differ from its mates'; all by a sound mate's measure."""
+    return exam.once(f"noise {corner}", lambda: _noisiness(exam, corner))
+
+
+def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     if corner not in exam.followed or len(exam.followed) < 2:
         return NO_NOISE
-    shares = {c: _dips(exam, c) for c in exam.followed}
+    shares = exam.once("dips", lambda: {c: _dips(exam, c) for c in exam.followed})
     own, moving, spread = shares[corner]
     others = [s for c, s in shares.items() if c is not corner]
     count = int(moving.sum())

@@ -50,13 +50,18 @@ class WeakArc:
 
 def weak_arc(exam: Examination, corner: Corner) -> WeakArc:
     """Dips at low speed only, once the corner is awake."""
+    return exam.once(f"weak arc {corner}", lambda: _weak_arc(exam, corner))
+
+
+def _weak_arc(exam: Examination, corner: Corner) -> WeakArc:
     if corner not in exam.motions:
         return WeakArc()
-    own = _slow_dips(exam, corner)
+    slow = exam.once("slow dips", lambda: {c: _slow_dips(exam, c) for c in exam.motions})
+    own = slow[corner]
     if own is None:
         return WeakArc()
     low, dip, spell, speed = own
-    mates = [m for m in (_slow_dips(exam, c) for c in exam.motions if c is not corner) if m is not None]
+    mates = [m for c, m in slow.items() if c is not corner and m is not None]
     mates_share = float(np.median([(d & w).sum() / max(w.sum(), 1) for w, d, _, _ in mates])) if mates else 0.0
     count = int(dip.sum())
     motion = exam.motions[corner]
