@@ -21,10 +21,10 @@ import numpy as np
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Fault, Vehicle
+from nodrek.core.model.learnt import boosted_from
 from nodrek.core.verdict.calibrate import FEATURES, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.judge import analyze_log, raw_findings
-from nodrek.core.verdict.trees import boosted_from
 from nodrek.errors import NodrekError
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -130,7 +130,7 @@ def fit(x: np.ndarray, y: np.ndarray) -> np.ndarray:
 
 
 def grow(x: np.ndarray, y: np.ndarray) -> dict[str, Any]:
-    """Boosted trees as plain data, see `nodrek.core.verdict.trees`."""
+    """Boosted trees as plain data, see `nodrek.core.model.learnt`."""
     from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
 
     model = HistGradientBoostingClassifier(**BOOSTING).fit(x, y)

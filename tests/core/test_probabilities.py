@@ -16,11 +16,11 @@ from typer.testing import CliRunner
 from conftest import analyze_raw, drive
 from nodrek.cli.app import app
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.verdict.calibrate import FEATURES, Calibration, calibrated, features
+from nodrek.core.model.learnt import Calibration, boosted_from
+from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import raw_findings
-from nodrek.core.verdict.trees import boosted_from
 from nodrek.core.verdict.trigger import LATERAL, TriggerKind, _lateral, _nats, find_trigger
 from nodrek.io.contract.schema import AnalysisModel
 from nodrek.io.knowledge import shipped_calibration

@@ -12,8 +12,9 @@ from tools.train import fit
 from conftest import analyze_raw, drive, quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Array, Corner, Fault, RawChannel, RawLog, Scene, Vehicle, Verdict
+from nodrek.core.model.learnt import Calibration
 from nodrek.core.turns.track import follow_dips, follow_swing
-from nodrek.core.verdict.calibrate import FEATURES, Calibration, calibrated, features
+from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import analyze_log, raw_findings
 from nodrek.core.verdict.trigger import TriggerKind, find_trigger

@@ -11,16 +11,14 @@ import tomllib
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from importlib import resources
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
 from nodrek.core.model import Array, Fault
 from nodrek.core.model.case import Cause, CheckKind, CodeKind
 from nodrek.core.model.knowledge import CauseInfo, CheckInfo, ContextRule, Knowledge, LoomKind, RepairInfo, State
-
-if TYPE_CHECKING:
-    from nodrek.core.verdict.calibrate import Calibration
+from nodrek.core.model.learnt import Calibration, boosted_from
 
 FOLDER = "nodrek.knowledge"
 ROUNDING = 0.011
@@ -33,9 +31,6 @@ class BrokenKnowledge(Exception):
 @lru_cache(maxsize=1)
 def shipped_calibration() -> Calibration:
     """What `make train` learnt; empty where it never ran."""
-    from nodrek.core.verdict.calibrate import Calibration  # the engine of causes needs none of it
-    from nodrek.core.verdict.trees import boosted_from
-
     file = resources.files(FOLDER).joinpath("calibration.json")
     if not file.is_file():
         return Calibration({})

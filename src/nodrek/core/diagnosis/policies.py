@@ -7,7 +7,6 @@ A wrong repair comes back: its part is lost and the rest is proven afterwards.
 
 from __future__ import annotations
 
-import random
 from bisect import bisect_left
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -27,6 +26,7 @@ from nodrek.core.model.knowledge import CheckInfo, Knowledge
 PLAYS = 80
 MOST_CHECKS = 12
 SEED = 20
+DRAWS_AT_ONCE = 1_000
 TINY = 1e-15
 NEW_SENSOR_BAD = 0.05
 """Share of new sensors that are bad themselves (common practice, no published source)."""
@@ -51,7 +51,7 @@ class _Table:
     def _ladders(self) -> dict[tuple[int, int], Sequence[float]]:
         return {}
 
-    def answer(self, state: int, check: int, rng: random.Random) -> int:
+    def answer(self, state: int, check: int, rng: _Draws) -> int:
         """An answer of `check` drawn as `state` gives it."""
         key = (state, check)
         if key not in self._ladders:
@@ -78,7 +78,7 @@ def policies(
     for name, plan in plans.items():
         minutes = parts = come_back = 0.0
         for root in roots.values():
-            rng = random.Random(SEED)  # plain draws one by one: NumPy's generator pays only for arrays
+            rng = _Draws(SEED)
             for _ in range(PLAYS):
                 play = _Play(root, case.prices, rng, len(roots))
                 plan(play)
@@ -160,7 +160,7 @@ class _Node:
 class _Play:
     """One job played to its end with a hidden state."""
 
-    def __init__(self, root: _Node, prices: Mapping[str, float], rng: random.Random, corners: int) -> None:
+    def __init__(self, root: _Node, prices: Mapping[str, float], rng: _Draws, corners: int) -> None:
         self.node, self.prices, self.rng, self.corners = root, prices, rng, corners
         self.hidden = _drawn(root.ladder, rng)
         self.minutes = self.parts = 0.0
@@ -220,10 +220,23 @@ class _Play:
         self.parts += share * self.prices.get(info.part, 0.0)
 
 
+class _Draws:
+    """Even draws of 0..1, fetched many at a time: single ones cost more than what is done with them."""
+
+    def __init__(self, seed: int) -> None:
+        self._rng = np.random.default_rng(seed)
+        self._left: list[float] = []
+
+    def next(self) -> float:
+        if not self._left:
+            self._left = self._rng.random(DRAWS_AT_ONCE).tolist()
+        return self._left.pop()
+
+
 def _ladder(shares: Array) -> Sequence[float]:
     return list(map(float, shares.cumsum()))
 
 
-def _drawn(ladder: Sequence[float], rng: random.Random) -> int:
+def _drawn(ladder: Sequence[float], rng: _Draws) -> int:
     """An index drawn by its share of the ladder's last step."""
-    return bisect_left(ladder, rng.random() * ladder[-1])
+    return bisect_left(ladder, rng.next() * ladder[-1])

@@ -3,7 +3,7 @@
 Each file of this package turns evidence into a raw confidence by physics and plain
 formulas. How often such a confidence is right, beside what else the log shows, is learnt
 from simulated drives. Kinds whose evidence has many faces (rings, noise, breaks, gaps) have
-small boosted trees over the evidence of the corner (`evidence`, `trees`); the others one logistic
+small boosted trees over the evidence of the corner (`evidence`); the others one logistic
 regression each (Platt 1999, "Probabilistic outputs for support vector machines"; from memory)
 on a handful of features with a meaning. Both are data (`nodrek/knowledge/calibration.json`),
 made by `make train`.
@@ -12,15 +12,15 @@ made by `make train`.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.model.learnt import Calibration
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.trees import Boosted
 
 FEATURES = (
     "one",
@@ -43,19 +43,6 @@ FASTEST_HZ = 50.0
 NOTHING = -4.6
 """Logit of a confidence of 0.01: not mentioned."""
 HIGHEST, LOWEST = 0.995, 0.001
-
-
-@dataclass(frozen=True)
-class Calibration:
-    """``weights``: a number by name of each of `FEATURES`, by kind of fault; ``trees``: of `EVIDENCE`;
-    ``sight``: of `nodrek.core.verdict.sight.SIGHT`, for what a clean log is worth.
-
-    Kinds without either stay raw. A feature that the training did not know yet weighs nothing.
-    """
-
-    weights: Mapping[Fault, Mapping[str, float]]
-    trees: Mapping[Fault, Boosted] = field(default_factory=dict)
-    sight: Mapping[Fault, Mapping[str, float]] = field(default_factory=dict)
 
 
 def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> list[Finding]:

@@ -15,10 +15,11 @@ from nodrek.core.model import (
     Verdict,
     WheelLog,
 )
+from nodrek.core.model.learnt import Calibration
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN
 from nodrek.core.verdict.breaks import find_breaks
-from nodrek.core.verdict.calibrate import Calibration, calibrated
+from nodrek.core.verdict.calibrate import calibrated
 from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare

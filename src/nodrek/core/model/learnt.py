@@ -1,4 +1,4 @@
-"""Sums of small decision trees: a probability from a row of named numbers.
+"""What training learnt, as data: sums of small decision trees, weights of regressions.
 
 Gradient-boosted trees (Friedman 2001, Annals of Statistics 29, 1189; from memory), grown by
 `make train`; here they are only asked. A tree is either a number (nats) or
@@ -10,8 +10,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
+
+from nodrek.core.model.finding import Fault
 
 Tree = float | tuple[str, float, "Tree", "Tree"]
 """A leaf, or name, limit, branch up to it, branch above."""
@@ -29,6 +31,21 @@ class Boosted:
         """Probability for a row of evidence; a name that the row lacks counts as zero."""
         score = self.base + sum(_ask(tree, row) for tree in self.trees)
         return 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
+
+
+@dataclass(frozen=True)
+class Calibration:
+    """From raw confidences and evidence to probabilities, by kind of fault; kinds without stay raw.
+
+    ``weights``: a number by name of each feature of a finding (`nodrek.core.verdict.calibrate.FEATURES`);
+    ``trees``: of the evidence of a corner (`nodrek.core.verdict.evidence.EVIDENCE`); ``sight``: of what a
+    log is like (`nodrek.core.verdict.sight.SIGHT`), for what a clean result is worth. A name that the
+    training did not know yet weighs nothing.
+    """
+
+    weights: Mapping[Fault, Mapping[str, float]]
+    trees: Mapping[Fault, Boosted] = field(default_factory=dict)
+    sight: Mapping[Fault, Mapping[str, float]] = field(default_factory=dict)
 
 
 def boosted_from(data: Mapping[str, Any]) -> Boosted:
