@@ -11,8 +11,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from nodrek.core.model import Corner
+from nodrek.core.model import Array, Corner
 from nodrek.core.motion.events import HARD_BRAKING
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import ratio_odds
@@ -24,6 +25,7 @@ an arc of a third of the field at three times that)."""
 DIP_SCORE, DIP_DEPTH = -4.0, -0.08
 SILENT = -1.4
 TOGETHER_S = 3.0
+LEAST_SAMPLES = 4
 EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.03, 0.35
 """Pull-aways and stops that dip, share of slow samples that dip, and share of sound readings among
 them, at which a weak arc and something else are equally likely."""
@@ -56,32 +58,29 @@ def weak_arc(exam: Examination, corner: Corner) -> WeakArc:
 def _weak_arc(exam: Examination, corner: Corner) -> WeakArc:
     if corner not in exam.motions:
         return WeakArc()
-    slow = exam.once("slow dips", lambda: {c: _slow_dips(exam, c) for c in exam.motions})
+    slow = exam.once("slow samples", lambda: {c: _slow_samples(exam, c) for c in exam.motions})
     own = slow[corner]
     if own is None:
         return WeakArc()
-    low, dip, spell, speed = own
-    mates = [m for c, m in slow.items() if c is not corner and m is not None]
-    mates_share = float(np.median([(d & w).sum() / max(w.sum(), 1) for w, d, _, _ in mates])) if mates else 0.0
-    count = int(dip.sum())
+    mates = [m.dip.mean() for c, m in slow.items() if c is not corner and m is not None and m.dip.size]
+    count = int(own.dip.sum())
     motion = exam.motions[corner]
     with np.errstate(invalid="ignore"):
         fast = (motion.expected > HIGH_FROM) & ~np.isnan(motion.deviation)
         fast_dips = fast & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
-        deep = dip & ~(motion.deviation > SILENT)
     between = 0.0
     if count:
-        below = low & (speed <= np.quantile(speed[dip], 0.75))
-        between = float((below & ~dip).sum() / max(below.sum(), 1))
+        below = own.speed <= np.quantile(own.speed[own.dip], 0.75)
+        between = float((below & ~own.dip).sum() / max(below.sum(), 1))
     return WeakArc(
         count,
-        count / max(int(low.sum()), 1),
-        mates_share,
-        int(np.unique(spell[dip]).size),
-        int(np.unique(spell[low]).size),
+        count / max(own.dip.size, 1),
+        float(np.median(mates)) if mates else 0.0,
+        int(np.unique(own.spell[own.dip]).size),
+        int(np.unique(own.spell).size),
         float(fast_dips.sum() / max(fast.sum(), 1)),
         between,
-        float(deep.sum() / max(count, 1)),
+        float(own.silent[own.dip].sum() / max(count, 1)),
     )
 
 
@@ -94,28 +93,37 @@ def weak_arc_confidence(seen: WeakArc) -> float:
     return 0.95 * often * much * (1.0 - stays) * alternates
 
 
-def _slow_dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray] | None:
-    """Slow samples of the awake corner, those that dip, the number of the spell of each, and the speed m/s."""
+@dataclass(frozen=True, eq=False)
+class _Slow:
+    """Slow samples of an awake corner: whether each dips or reads nothing, its spell and speed (m/s)."""
+
+    dip: npt.NDArray[np.bool_]
+    silent: npt.NDArray[np.bool_]
+    spell: npt.NDArray[np.int64]
+    speed: Array
+
+
+def _slow_samples(exam: Examination, corner: Corner) -> _Slow | None:
     motion, usable = exam.motions[corner], exam.usable
-    speed = usable.vehicle_at(motion.times)
-    slow = (speed > LOW[0]) & (speed < LOW[1]) & usable.masks[corner]
-    at = np.flatnonzero(slow)
-    if at.size < 4 or usable.grid.size < 2:
+    vehicle = usable.vehicle_at(motion.times)
+    at = np.flatnonzero((vehicle > LOW[0]) & (vehicle < LOW[1]) & usable.masks[corner])
+    if at.size < LEAST_SAMPLES or usable.grid.size < 2:
         return None
-    acceleration = np.interp(motion.times, usable.grid, np.gradient(usable.vehicle, usable.grid))
-    spell = np.zeros(slow.size, dtype=np.int64)
-    spell[at] = np.cumsum(np.diff(motion.times[at], prepend=motion.times[at[0]]) > TOGETHER_S)
+    times = motion.times[at]
+    spell = np.cumsum(np.diff(times, prepend=times[0]) > TOGETHER_S, dtype=np.int64)
     # asleep until its first reading and after its last of each spell: that is waking up, not a weak arc
-    reads = at[motion.speed[at] > 0.0]
-    if not reads.size:
-        return None
-    first = np.full(int(spell.max()) + 1, slow.size)
+    reads = np.flatnonzero(motion.speed[at] > 0.0)
+    first = np.full(int(spell[-1]) + 1, at.size)
     last = np.full(first.size, -1)
     np.minimum.at(first, spell[reads], reads)
     np.maximum.at(last, spell[reads], reads)
-    index = np.arange(slow.size)
-    low = slow & (index >= first[spell]) & (index <= last[spell]) & (acceleration > HARD_BRAKING)
+    place = np.arange(at.size)
+    acceleration = np.interp(times, usable.grid, np.gradient(usable.vehicle, usable.grid))
+    awake = (place >= first[spell]) & (place <= last[spell]) & (acceleration > HARD_BRAKING)
+    at, spell = at[awake], spell[awake]
+    deviation = motion.deviation[at]
+    nothing = motion.speed[at] <= 0.0
     with np.errstate(invalid="ignore"):
-        dip = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
-    dip = low & (dip | (motion.speed <= 0.0))
-    return low, dip, spell, speed
+        dip = ((deviation / motion.noise[at] < DIP_SCORE) & (deviation < DIP_DEPTH)) | nothing
+        silent = nothing | ~(deviation > SILENT)
+    return _Slow(dip, silent, spell, vehicle[at])
