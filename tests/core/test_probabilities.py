@@ -97,7 +97,9 @@ def test_features_say_what_their_names_say(damaged: Examination) -> None:
         math.log(min(0.999, strongest.confidence) / (1 - min(0.999, strongest.confidence)))
     )
     assert row[AT["slow"]] == 0.0
-    assert row[AT["proof"]] > 1.0
+    known = {c: dict(zip(EVIDENCE, corner_evidence(damaged, c, findings), strict=True)) for c in Corner}
+    assert max(Corner, key=lambda c: known[c]["lock"]) is Corner.FL
+    assert known[Corner.FL]["raw_ring_damage"] == pytest.approx(row[AT["raw"]], abs=1e-9)
     assert row[AT["rival_over"]] == 0.0
     alone = features(strongest, [strongest], damaged)
     assert alone[AT["loud_elsewhere"]] <= row[AT["loud_elsewhere"]]

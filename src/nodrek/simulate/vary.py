@@ -125,7 +125,7 @@ def draw_fault(cause: Cause, seed: int) -> SimulatedFault:
     base = SimulatedFault(corner, cause)
     sign = float(rng.choice((-1.0, 1.0)))
     if cause is Cause.WHEEL_SIZE:
-        return replace(base, size=0.01 * sign)
+        return replace(base, size=sign * float(np.exp(rng.uniform(np.log(0.004), np.log(0.03)))))
     if cause is Cause.ECCENTRIC_RING:
         return replace(base, size=float(rng.uniform(0.004, 0.02)))
     if cause is Cause.CRACKED_RING:

@@ -36,8 +36,6 @@ FEATURES = (
     "coarse",  # step of the values, decades over 0.05 km/h
     "proof",  # evidence of the kind itself, see `_proof`
     "proof_slow",
-    "other_proof",  # the same of the other kind of ring fault at this corner
-    "loud_mates",  # how much of the best proof of the same kind another corner has
 )
 FASTEST_HZ = 50.0
 NOTHING = -4.6
@@ -85,12 +83,7 @@ def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -
     rival = max(here, default=NOTHING)
     minutes = max(exam.usable.moving / 60.0, 0.05)
     quantum = float(np.median([c.quantum for c in channels])) * 3.6
-    proof = _proof(finding.fault, finding, exam)
-    other = {Fault.RING_DAMAGE: Fault.RING_RUNOUT, Fault.RING_RUNOUT: Fault.RING_DAMAGE}.get(finding.fault)
-    mates = 0.0
-    if other is not None:
-        turned = [replace(finding, corners=(c,)) for c in exam.rings if c not in corners]
-        mates = max((_proof(finding.fault, f, exam) for f in turned), default=0.0)
+    proof = _proof(finding)
     return np.array(
         [
             1.0,
@@ -106,31 +99,14 @@ def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -
             max(-1.0, min(1.5, math.log10(max(quantum, 0.005) / 0.05))),
             proof,
             proof * slow,
-            _proof(other, finding, exam) if other is not None else 0.0,
-            mates,
         ]
     )
 
 
-def _proof(fault: Fault, finding: Finding, exam: Examination) -> float:
+def _proof(finding: Finding) -> float:
     """One number that says how plain the evidence is, about 0 where it is poor and 1 to 3 where it is plain."""
-    corner, said = finding.corners[0], finding.evidence
-    ring = exam.rings.get(corner)
-    match fault:
-        case Fault.RING_DAMAGE | Fault.RING_RUNOUT:
-            if ring is None or ring.scale is None:
-                return 0.0
-            followed = ring.track if fault is Fault.RING_DAMAGE else ring.swing
-            if followed is not None:  # slow logs: what following single looks says is all there is
-                return min(3.0, math.log10(1.0 + max(0.0, followed.log_factor)))
-            return min(3.0, math.log10(1.0 - ring.scale.log_p))
-        case Fault.ENCODER_NOISE:
-            mates = max(float(said["mates_dipping_percent"]), 0.2)
-            return min(3.0, math.log10(1.0 + float(said["dipping_percent"]) / mates))
-        case Fault.INTERMITTENT:
-            return min(3.0, math.log10(1.0 + float(said["silent"])))
-        case Fault.AIR_GAP:
-            return min(3.0, math.log10(1.0 + float(said["pull_aways"]) + float(said["stops"])))
+    said = finding.evidence
+    match finding.fault:
         case Fault.TYRE_SIZE | Fault.RING_COUNT:
             width = float(said["difference_high_percent"]) - float(said["difference_low_percent"])
             return min(3.0, math.log10(1.0 + 4.0 * abs(float(said["difference_percent"])) / max(width, 1e-3)))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from nodrek.core.model import CornerResult, Fault, Finding, Verdict
 from nodrek.core.model.case import Cause
+from nodrek.core.verdict.judge import WORTH_TRUSTING
 
 HEADLINES = {
     Fault.RING_DAMAGE: "{where}: the ring has lost {teeth}",
@@ -106,7 +107,7 @@ def percent(value: float) -> str:
 def advice_for_more(corners: dict[str, CornerResult]) -> str:
     """What drive would settle it."""
     tooth = min(c.could_see[Fault.RING_DAMAGE] for c in corners.values())
-    if tooth < 0.8:
+    if tooth < WORTH_TRUSTING:
         return "Log five minutes of steady driving between 20 and 60 km/h, at the fastest rate the logger has."
     return "Log two minutes of straight driving at a steady 50 km/h or more."
 
