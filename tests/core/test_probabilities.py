@@ -21,6 +21,8 @@ from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import raw_findings
+from nodrek.core.verdict.power import could_see
+from nodrek.core.verdict.sight import SIGHT, sight, sight_row
 from nodrek.core.verdict.trigger import LATERAL, TriggerKind, _lateral, _nats, find_trigger
 from nodrek.io.contract.schema import AnalysisModel
 from nodrek.io.knowledge import shipped_calibration
@@ -226,3 +228,19 @@ def names_in(tree: object) -> set[str]:
     if isinstance(tree, tuple):
         return {x for x in tree if isinstance(x, str)} | {n for x in tree for n in names_in(x)}
     return set()
+
+
+def test_sight_keeps_what_was_not_learnt_and_follows_what_was(damaged: Examination) -> None:
+    """The plain logistic of the calculated probability is that probability; never seen stays unseen."""
+    calculated = could_see(damaged, Corner.RR)
+    assert sight(damaged, Corner.RR, calculated, {}) == calculated
+    plain = sight(damaged, Corner.RR, calculated, {k: {"calculated": 1.0} for k in calculated})
+    for kind, p in calculated.items():
+        assert plain[kind] == pytest.approx(min(max(p, 1 / (1 + math.exp(6))), 1 / (1 + math.exp(-6))), abs=1e-6)
+    hopeless = {Fault.RING_DAMAGE: {"one": -40.0}}
+    assert sight(damaged, Corner.RR, calculated, hopeless)[Fault.RING_DAMAGE] < 1e-6
+    assert sight(damaged, Corner.RR, {Fault.AIR_GAP: 0.0}, {Fault.AIR_GAP: {"one": 9.0}}) == {Fault.AIR_GAP: 0.0}
+    row = sight_row(damaged, Corner.RR, 0.5)
+    assert row.shape == (len(SIGHT),)
+    assert set(shipped_calibration().sight) == set(calculated)
+    assert all(set(w) <= set(SIGHT) for w in shipped_calibration().sight.values())

@@ -18,6 +18,7 @@ from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import analyze_log, raw_findings
 from nodrek.core.verdict.trigger import TriggerKind, find_trigger
+from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
@@ -197,3 +198,18 @@ def test_a_swing_is_followed_and_shuffled_looks_are_not() -> None:
         shuffled = replace(sound, deviation=rng.permutation(sound.score) * sound.noise)
         swing = follow_swing(shuffled, exam.rings[Corner.RL].stretches)
         assert swing is None or swing.log_factor < 4.0
+
+
+@pytest.mark.parametrize("rate", [100.0, 10.0])
+def test_a_weak_arc_is_told_by_a_slow_wheel(rate: float) -> None:
+    """It drops out on pull-aways and stops, among sound readings, and never at speed; its mates do not."""
+    fault = SimulatedFault(Corner.RR, Cause.LIFTED_RING, size=0.2)
+    exam = analyze_raw(drive(391, fault, rates_hz=(rate,), duration_s=240.0))[1]
+    seen = weak_arc(exam, Corner.RR)
+    assert seen.spells >= 3
+    assert seen.share > 5.0 * max(seen.mates_share, seen.fast_share)
+    assert seen.between > 0.5
+    assert weak_arc_confidence(seen) > 0.5
+    assert all(weak_arc_confidence(weak_arc(exam, c)) < 0.2 for c in Corner if c is not Corner.RR)
+    gap = analyze_raw(drive(391, draw_fault(Cause.WIDE_GAP, 391), rates_hz=(rate,), duration_s=240.0))[1]
+    assert all(weak_arc_confidence(weak_arc(gap, c)) < 0.3 for c in Corner)

@@ -39,9 +39,10 @@ LONGEST_SPARSE_S = 150 * 3600.0
 SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
 WORTH_TRUSTING = 0.5
-"""A clean result is called healthy where every corner would sooner have shown a fault than not. What the
-log could have shown is learnt from twins of drives, and a tyre half a per cent off is found in two of
-three even in good logs: sound tyres differ by almost as much."""
+"""A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""
+TYRE_WORTH_TRUSTING = 0.3
+"""The same of a tyre half a per cent off: even the best log finds only every other one, since sound
+sets differ by nearly as much; below this share it is the log that lacks."""
 
 
 def analyze_log(
@@ -149,10 +150,13 @@ def _corner_result(exam: Examination, corner: Corner, calibration: Calibration |
 def _verdict(findings: tuple[Finding, ...], corners: Iterable[CornerResult]) -> Verdict:
     if findings and findings[0].confidence >= FAULTY_FROM:
         return Verdict.FAULTY
-    for corner in corners:
-        if min(corner.could_see[Fault.RING_DAMAGE], corner.could_see[Fault.TYRE_SIZE]) < WORTH_TRUSTING:
-            return Verdict.NOT_ENOUGH_DATA
-    return Verdict.HEALTHY
+    return Verdict.HEALTHY if all(could_show(c) for c in corners) else Verdict.NOT_ENOUGH_DATA
+
+
+def could_show(corner: CornerResult) -> bool:
+    """Whether nothing found at this corner says that nothing is there."""
+    seen = corner.could_see
+    return seen[Fault.RING_DAMAGE] >= WORTH_TRUSTING and seen[Fault.TYRE_SIZE] >= TYRE_WORTH_TRUSTING
 
 
 def _warnings(exam: Examination) -> list[str]:

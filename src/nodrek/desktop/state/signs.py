@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from nodrek.core.model import Analysis, Corner, Fault, Finding, Verdict
-from nodrek.core.verdict.judge import FAULTY_FROM, WORTH_TRUSTING
+from nodrek.core.verdict.judge import FAULTY_FROM, could_show
 from nodrek.desktop.state.screen import Glyph, RingSign
 
 GLYPHS = {
@@ -35,8 +35,7 @@ def sign_of(analysis: Analysis, corner: Corner) -> RingSign:
         if result is None:  # wheels turned on stands: alive or not is all that is known
             spin = analysis.spins.get(corner)
             return RingSign(Glyph.EVEN if spin and spin.alive else Glyph.EMPTY if finding else Glyph.DOTTED, 0.4)
-        seen = min(result.could_see[Fault.RING_DAMAGE], result.could_see[Fault.TYRE_SIZE])
-        return RingSign(Glyph.EVEN if seen >= WORTH_TRUSTING else Glyph.DOTTED, 0.4)
+        return RingSign(Glyph.EVEN if could_show(result) else Glyph.DOTTED, 0.4)
     arcs = result.turn.arcs
     return RingSign(
         GLYPHS.get(finding.fault, Glyph.UNKNOWN),
