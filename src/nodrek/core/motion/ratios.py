@@ -35,6 +35,8 @@ MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
 ROUNDS = 6
 ROUNDING_REACH = 0.75
+NOISE_REACH = 1.5
+"""Steps of the values, and sigmas of noise, within which a block still counts as straight."""
 FEW_STRETCHES = 3.0
 """So few stretches know little of their own scatter: widen by about Student's factor."""
 BREAK = 0.25
@@ -160,7 +162,12 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     if not pairs:
         return {}
     yaw = np.mean([logs[c] - logs[c.mate] for c in pairs], axis=0)
-    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch, data.quantum)
+    noise = 0.0
+    if len(pairs) == 2:
+        # both axles feel the same bend, so what they differ by from block to block is noise
+        front, rear = (logs[c] - logs[c.mate] for c in pairs)
+        noise = 0.5 * mad_sigma(np.diff(front - rear)) / np.sqrt(2.0)
+    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch, data.quantum, noise)
     bent = np.abs(yaw - left_right)
     slow = float(np.clip(SLOW_WIDENING - 0.5 * np.log10(max(data.rate, 0.5)), 1.0, 1.6))
     contrasts: dict[str, tuple[float, float]] = {"lr": (left_right / 2, lr_sigma / 2)}
@@ -194,15 +201,17 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in out.items()}
 
 
-def _straight_level(yaw: Array, speed: Array, per_stretch: int, quantum: float) -> tuple[float, float, np.ndarray]:
+def _straight_level(
+    yaw: Array, speed: Array, per_stretch: int, quantum: float, noise: float
+) -> tuple[float, float, np.ndarray]:
     """Left−right level of straight running: its value, its 1 sigma, and which blocks are straight.
 
     The most frequent value, then refined by the mean near it. Fast blocks count
-    more, as roads straighten with speed. What is near is never less than the rounding: whole
+    more, as roads straighten with speed. What is near is never less than noise and rounding: whole
     km/h agree far more often than wheels do, and a level between two steps is seen only by
     how often each of them is shown.
     """
-    rounding = ROUNDING_REACH * quantum / speed
+    rounding = np.maximum(ROUNDING_REACH * quantum / speed, NOISE_REACH * noise)
     mode = half_sample_mode(np.repeat(yaw, np.clip((speed / 5.0).astype(int), 1, 6)))
     reach = 0.004
     straight = np.abs(yaw - mode) < np.maximum(reach, rounding)
