@@ -20,7 +20,7 @@ HEADLINES = {
 }
 SHORT = {
     Fault.RING_DAMAGE: "lost tooth",
-    Fault.RING_RUNOUT: "runs out of true",
+    Fault.RING_RUNOUT: "run-out",
     Fault.RING_COUNT: "wrong tooth count",
     Fault.ENCODER_NOISE: "ragged",
     Fault.AIR_GAP: "wide gap",
@@ -65,6 +65,8 @@ def where_words(finding: Finding) -> str:
 def headline(finding: Finding) -> str:
     lost = finding.evidence.get("teeth_lost", 1)
     teeth = "a tooth" if lost == 1 else f"about {lost} teeth"
+    if finding.evidence.get("pattern") == "weak_arc":
+        return f"{where_words(finding)}: the ring is weak on one side"
     return HEADLINES[finding.fault].format(where=where_words(finding), teeth=teeth)
 
 
