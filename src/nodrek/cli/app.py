@@ -150,7 +150,7 @@ def simulate(
 def main() -> None:
     """Entry point: whatever a person can cause becomes one sentence and exit code 2."""
     # imports make many objects and no garbage: collecting them again and again is a tenth of a short command
-    gc.set_threshold(100_000, 20, 20)
+    gc.set_threshold(500_000, 20, 20)
     # models need no plugins of other packages, and looking for them reads every installed package's list
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     # what libraries warn of in a file is no sentence for a person; ours says what is wrong with it
