@@ -24,6 +24,9 @@ STRETCH_S = 6.0
 """About the length of a bend: blocks within one are no independent witnesses."""
 FROM_SPEED = 2.5
 STEEPEST = 0.25
+STANDS_OUT = 1.1
+STRAIGHT, NOISE_REACH = 0.004, 2.0
+"""ln difference of left and right, and sigmas of noise, up to which a block may be straight."""
 LEAST_STRETCHES = 6
 LEAST_AGAINST = 0.3
 SURE_AGAINST = 1.9
@@ -60,8 +63,13 @@ def find_crossing(
     per_stretch = round(STRETCH_S / BLOCK_S)
     if known.sum() < LEAST_STRETCHES * per_stretch:
         return None
-    front, rear = (np.clip(p - half_sample_mode(p[known]), -STEEPEST, STEEPEST) for p in pairs)
+    # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
+    noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
+    front, rear = (np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST) for p in pairs)
     agreement, sigmas = _alike(front, rear, known, per_stretch)
+    # where bends do not stand out of the noise, lags and slip make the axles go together, or against each other
+    bends = min(mad_sigma(front[known]), mad_sigma(rear[known])) / max(STANDS_OUT * noise, 1e-6)
+    sigmas *= min(1.0, bends**3)
     axle, settled = Corner.FL, False
     if turning is not None:
         signed = np.interp((np.arange(front.size) + 0.5) * BLOCK_S, turning.times, turning.values)
@@ -70,6 +78,21 @@ def find_crossing(
         if min(abs(a) for a in against) > LEAST_SIGNED:
             axle, settled = (Corner.FL if against[0] < against[1] else Corner.RL), True
     return Crossing(axle, agreement, sigmas, settled)
+
+
+def _straight(values: Array, noise: float) -> float:
+    """Level of straight running: the mean round the most frequent value, never more narrowly than noise.
+
+    A level that is off by its own noise would make straights of both axles look like bends.
+    """
+    level = half_sample_mode(values)
+    reach = max(STRAIGHT, NOISE_REACH * noise)
+    for _ in range(6):
+        near = values[np.abs(values - level) < reach]
+        if not near.size:
+            break
+        level = float(near.mean())
+    return level
 
 
 def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Corner, WheelChannel]:
