@@ -113,10 +113,10 @@ def play(seed: int, knowledge: Knowledge, how: str) -> Played | None:
             break
         if how != ORDERS[0]:
             open_corners = [c for c in result.corners if result.of(c)[0].probability < 0.9]
-            todo = [(i, c) for i in order for c in open_corners if possible_here(i, c, case, knowledge)]
-            if not todo:
+            open_now = [(i, c) for i in order for c in open_corners if possible_here(i, c, case, knowledge)]
+            if not open_now:
                 break
-            info, corner = todo[0]
+            info, corner = open_now[0]
         else:
             info, corner = result.next_checks[0].info, result.next_checks[0].corner
         if not possible_here(info, corner, case, knowledge):

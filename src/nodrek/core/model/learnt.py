@@ -20,6 +20,11 @@ Tree = float | tuple[str, float, "Tree", "Tree"]
 DEEPEST = 12
 
 
+def logistic(nats: float) -> float:
+    """Probability of a logit."""
+    return 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, nats))))
+
+
 @dataclass(frozen=True)
 class Boosted:
     """``base`` nats and the trees that are added to it."""
@@ -29,8 +34,7 @@ class Boosted:
 
     def probability(self, row: Mapping[str, float]) -> float:
         """Probability for a row of evidence; a name that the row lacks counts as zero."""
-        score = self.base + sum(_ask(tree, row) for tree in self.trees)
-        return 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
+        return logistic(self.base + sum(_ask(tree, row) for tree in self.trees))
 
 
 @dataclass(frozen=True)

@@ -99,6 +99,7 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
     size = max(1, round(BLOCK_S * rate))
     # a piece at a time: a long log is never copied whole
     piece = size * max(1, PIECE_SAMPLES // size)
+    vehicle = usable.vehicle_at(times)
     logs: dict[Corner, Array] = {}
     for corner, channel in channels.items():
         own = np.where(usable.masks[corner] & (channel.speed > 0.5), channel.speed, np.nan)
@@ -109,11 +110,10 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
                 value = own[k : k + piece]
             else:
                 value = np.interp(here, channel.times, own, left=np.nan, right=np.nan)
-            base = np.maximum(np.interp(here, usable.grid, usable.vehicle), 0.3)
+            base = np.maximum(vehicle[k : k + piece], 0.3)
             blocks.append(_block_log(value / base, size))
         logs[corner] = np.concatenate(blocks)
-    vehicle = [np.interp(times[k : k + piece], usable.grid, usable.vehicle) for k in range(0, times.size, piece)]
-    speed = np.concatenate([block_median(v, size) for v in vehicle])
+    speed = np.concatenate([block_median(vehicle[k : k + piece], size) for k in range(0, times.size, piece)])
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
     return RatioData(logs, speed, acceleration, seconds, rate, max(c.quantum for c in channels.values()))

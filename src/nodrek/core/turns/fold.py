@@ -84,32 +84,23 @@ def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
         error = np.where(hits > 1, np.sqrt(spread / np.maximum(hits - 1, 1)), np.nan)
     amplitudes, sigma = _harmonics(angle, deviation, trust)
     limit = CALM_Q80 * float(np.quantile(np.abs(deviation), 0.8)) if deviation.size else 0.0
-    swing = _first_harmonic(angle, np.clip(deviation, -limit, limit), trust)
+    swing = float(_harmonics(angle, np.clip(deviation, -limit, limit), trust, count=1)[0][0])
     return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0, swing)
 
 
-def _harmonics(angle: Array, deviation: Array, trust: Array) -> tuple[Array, float]:
+def _harmonics(angle: Array, deviation: Array, trust: Array, count: int = TEMPLATE_HARMONICS) -> tuple[Array, float]:
     """Amplitudes of the first harmonics of the deviation and the error of each."""
-    k = np.arange(1, TEMPLATE_HARMONICS + 1)
-    if angle.size < 4 * k.size:
-        return np.zeros(k.size), np.inf
+    if angle.size < 4 * TEMPLATE_HARMONICS:
+        return np.zeros(count), np.inf
     base = turn_phasor(angle)
     trust = trust / trust.sum()
     centred = (deviation - np.sum(trust * deviation)) * trust
     term = centred.astype(np.complex64)
-    out = np.empty(k.size)
-    for j in range(k.size):
+    out = np.empty(count)
+    for j in range(count):
         term *= base
         out[j] = 2.0 * abs(np.sum(term, dtype=np.complex128))
     return out, float(np.sqrt(2.0 * np.sum(centred**2)))
-
-
-def _first_harmonic(angle: Array, deviation: Array, trust: Array) -> float:
-    if angle.size < 4 * TEMPLATE_HARMONICS:
-        return 0.0
-    trust = trust / trust.sum()
-    centred = (deviation - np.sum(trust * deviation)) * trust
-    return float(2.0 * abs(np.sum(centred * turn_phasor(angle), dtype=np.complex128)))
 
 
 def explained_deviation(ring: RingFold) -> Array:

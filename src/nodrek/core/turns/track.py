@@ -44,6 +44,7 @@ MOST_DIPS = 140
 LEAST_SWING = 160
 """Samples under which a swing is always found somewhere."""
 SILENT = -1.4
+"""ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
 MOST_SHARE = 0.3
 MOST_SAMPLES = 2_500
 CANDIDATES = 10

@@ -18,9 +18,11 @@ from dataclasses import replace
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.model.learnt import Calibration
+from nodrek.core.model.learnt import Calibration, logistic
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
+from nodrek.core.verdict.odds import logit
 
 FEATURES = (
     "one",
@@ -37,7 +39,6 @@ FEATURES = (
     "proof",  # evidence of the kind itself, see `_proof`
     "proof_slow",
 )
-FASTEST_HZ = 50.0
 NOTHING = -4.6
 """Logit of a confidence of 0.01: not mentioned."""
 HIGHEST, LOWEST = 0.995, 0.001
@@ -61,8 +62,7 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
             continue
         row = [weights.get(name, 0.0) for name in FEATURES]
         score = float(np.dot(row, features(finding, findings, exam)))
-        probability = 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
-        out.append(replace(finding, confidence=_within(probability)))
+        out.append(replace(finding, confidence=_within(logistic(score))))
     return out
 
 
@@ -79,10 +79,8 @@ def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -
     loud = [_logit(f.confidence) for f in findings if not corners & set(f.corners)]
     channels = [exam.log.channels[c] for c in exam.log.corners]
     rate = float(np.median([c.rate for c in channels]))
-    slow = min(1.5, max(0.0, math.log10(FASTEST_HZ / max(rate, 0.5))))
+    slow = slowness(rate)
     rival = max(here, default=NOTHING)
-    minutes = max(exam.usable.moving / 60.0, 0.05)
-    quantum = float(np.median([c.quantum for c in channels])) * 3.6
     proof = _proof(finding)
     return np.array(
         [
@@ -95,8 +93,8 @@ def features(finding: Finding, findings: Sequence[Finding], exam: Examination) -
             max(0.0, rival - raw),
             max(same, default=NOTHING),
             max(loud, default=NOTHING),
-            max(-1.0, min(1.5, math.log10(3.0 / minutes))),
-            max(-1.0, min(1.5, math.log10(max(quantum, 0.005) / 0.05))),
+            shortness(exam.usable.moving),
+            coarseness(float(np.median([c.quantum for c in channels]))),
             proof,
             proof * slow,
         ]
@@ -116,5 +114,4 @@ def _proof(finding: Finding) -> float:
 
 
 def _logit(p: float) -> float:
-    p = max(0.01, min(0.999, p))
-    return math.log(p / (1.0 - p))
+    return logit(p, 0.01)

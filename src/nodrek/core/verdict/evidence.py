@@ -16,16 +16,15 @@ from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.turns.track import USUAL, Track
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
-from nodrek.core.verdict.noise import noisiness
-from nodrek.core.verdict.ring import EVEN_DAMAGE, EVEN_RUNOUT, healed_share, shortfall
+from nodrek.core.verdict.noise import FROM_SPEED, noisiness
+from nodrek.core.verdict.odds import logit
+from nodrek.core.verdict.ring import DIP_DEPTH, DIP_SCORE, EVEN_DAMAGE, EVEN_RUNOUT, healed_share, shortfall
 from nodrek.core.verdict.weak_arc import weak_arc
 
 RAW_KINDS = (
     Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.ENCODER_NOISE, Fault.INTERMITTENT, Fault.AIR_GAP,
     Fault.TYRE_SIZE, Fault.NO_SIGNAL, Fault.FROZEN,
 )  # fmt: skip
-DIP_SCORE, DIP_DEPTH = -4.0, -0.02
-FROM_SPEED = 4.0
 EVIDENCE = (
     *(f"raw_{kind.value}" for kind in RAW_KINDS),  # logits of the single finders
     "raw_elsewhere",  # strongest of any kind at another corner, logit
@@ -165,5 +164,4 @@ def _log_over(value: float, over: float) -> float:
 
 
 def _logit(p: float) -> float:
-    p = max(0.003, min(0.999, p))
-    return math.log(p / (1.0 - p))
+    return logit(p, 0.003)

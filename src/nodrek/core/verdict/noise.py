@@ -12,6 +12,7 @@ import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.turns.fold import explained_deviation
+from nodrek.core.turns.track import SILENT
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import WORTH_WEIGHING, ratio_odds
 from nodrek.core.verdict.ring import LOCKED_LOG_P
@@ -20,8 +21,6 @@ FROM_SPEED = 4.0
 """m/s; below, single edges are coarse in any sound log."""
 DIP_SCORE = -4.0
 LEAST_DEPTH = -0.012
-SILENT = -1.4
-"""ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
 SPREAD_CLIP = 12.0
 PARTS = 12
 EVEN_SHARE = 0.007

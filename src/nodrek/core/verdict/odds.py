@@ -8,6 +8,12 @@ WORTH_WEIGHING = 0.004
 """Raw confidence from which a finding is written out, to be calibrated with all others."""
 
 
+def logit(p: float, least: float, most: float = 0.999) -> float:
+    """Log odds of a probability held within `least` and `most`."""
+    p = max(least, min(most, p))
+    return math.log(p / (1.0 - p))
+
+
 def passes(value: float, limit: float, sigma: float) -> float:
     """Probability that the true size is above `limit`, for a value known to `sigma`.
 

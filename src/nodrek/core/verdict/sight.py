@@ -13,19 +13,21 @@ from collections.abc import Mapping
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault
+from nodrek.core.model.learnt import logistic
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
+from nodrek.core.verdict.odds import logit
 
 SIGHT = ("one", "calculated", "slow", "calculated_slow", "short", "coarse", "noisy")
-FASTEST_HZ = 50.0
-LOGIT_LIMIT = 6.0
+LEAST = 0.00247
+"""Calculated probabilities beyond this, near 0 and 1, say no more: six nats."""
 
 
 def sight_row(exam: Examination, corner: Corner, calculated: float) -> Array:
     """Shape (len(SIGHT),): the calculated probability as a logit, and what the log is like."""
     channel = exam.log.channels[corner]
-    slow = min(1.5, max(0.0, math.log10(FASTEST_HZ / max(channel.rate, 0.5))))
-    p = min(max(calculated, 1e-6), 1.0 - 1e-6)
-    logit = max(-LOGIT_LIMIT, min(LOGIT_LIMIT, math.log(p / (1.0 - p))))
+    slow = slowness(channel.rate)
+    odds = logit(calculated, LEAST, 1.0 - LEAST)
     noise = 0.0
     if corner in exam.motions:
         known = exam.motions[corner].noise[np.isfinite(exam.motions[corner].noise)]
@@ -33,11 +35,11 @@ def sight_row(exam: Examination, corner: Corner, calculated: float) -> Array:
     return np.array(
         [
             1.0,
-            logit,
+            odds,
             slow,
-            logit * slow,
-            max(-1.0, min(1.5, math.log10(3.0 / max(exam.usable.moving / 60.0, 0.05)))),
-            max(-1.0, min(1.5, math.log10(max(channel.quantum * 3.6, 0.005) / 0.05))),
+            odds * slow,
+            shortness(exam.usable.moving),
+            coarseness(channel.quantum),
             max(-1.5, min(1.5, math.log10(max(noise, 3e-4) / 0.003))),
         ]
     )
@@ -55,7 +57,7 @@ def sight(
         if kind in weights and p > 0.0:
             row = dict(zip(SIGHT, sight_row(exam, corner, p).tolist(), strict=True))
             score = sum(weights[kind].get(name, 0.0) * value for name, value in row.items())
-            out[kind] = 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, score))))
+            out[kind] = logistic(score)
         else:
             out[kind] = p
     return out

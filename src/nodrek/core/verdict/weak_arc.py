@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.events import HARD_BRAKING
+from nodrek.core.turns.track import SILENT
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import ratio_odds
 
@@ -23,7 +24,6 @@ HIGH_FROM = 8.0
 """m/s: weak arcs lose teeth between, and none above (common practice: coils wake at 2 to 8 km/h,
 an arc of a third of the field at three times that)."""
 DIP_SCORE, DIP_DEPTH = -4.0, -0.08
-SILENT = -1.4
 TOGETHER_S = 3.0
 LEAST_SAMPLES = 4
 EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.03, 0.35
