@@ -19,7 +19,7 @@ from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
 from nodrek.core.verdict.odds import logit
 
 SIGHT = ("one", "calculated", "slow", "calculated_slow", "short", "coarse", "noisy")
-LEAST = 0.00247
+LEAST = logistic(-6.0)
 """Calculated probabilities beyond this, near 0 and 1, say no more: six nats."""
 
 
