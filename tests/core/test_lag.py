@@ -17,7 +17,7 @@ from nodrek.simulate.vary import draw_scenario
 
 def polled(seed: int, rate: float, stagger: float) -> RawLog:
     scenario = draw_scenario(seed, rates_hz=(rate,), control_units=("span", "last", "smoothed"))
-    return simulate(replace(scenario, logger=replace(scenario.logger, stagger=stagger)))
+    return simulate(replace(scenario, logger=replace(scenario.logger, stagger=stagger, own_times=False)))
 
 
 @pytest.mark.parametrize(("rate", "stagger"), [(10.0, 0.02), (4.0, 0.05), (4.0, 0.02)])

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
+from scipy.signal import lfilter
 
 from nodrek.core.model import Array
 
@@ -112,3 +113,43 @@ class SmoothedSpan:
             value = np.where(fall, before, value)
         total = np.cumsum(np.concatenate([np.zeros(self.mean_of), value]))
         return when, (total[self.mean_of :] - total[: -self.mean_of]) / self.mean_of
+
+
+@dataclass(frozen=True)
+class LowPass:
+    """Another unit's values through a filter of first order (`time_constant` s)."""
+
+    inner: ControlUnit = SpanOfEdges()
+    time_constant: float = 0.05
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when, value = self.inner.speeds(edges, duration, pitch)
+        if value.size < 2:
+            return when, value
+        keep = float(np.exp(-(when[1] - when[0]) / self.time_constant))
+        return when, lfilter([1.0 - keep], [1.0, -keep], value, zi=[keep * value[0]])[0]
+
+
+@dataclass(frozen=True)
+class HoldLast:
+    """Another unit's values; a fall of more than `refuse` is not believed for `longest` values.
+
+    Until then the value before it is shown: short breaks and lost edges become flat spots.
+    """
+
+    inner: ControlUnit = SpanOfEdges()
+    refuse: float = 0.4
+    longest: int = 8
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when, value = self.inner.speeds(edges, duration, pitch)
+        shown = value.copy()
+        settled = 0
+        for at in np.flatnonzero(value[1:] < (1.0 - self.refuse) * value[:-1]) + 1:
+            if at < settled:
+                continue
+            believed = shown[at - 1]
+            back = np.flatnonzero(value[at : at + self.longest] >= (1.0 - self.refuse) * believed)
+            settled = int(at) + (int(back[0]) if back.size else self.longest)
+            shown[at:settled] = believed
+        return when, shown

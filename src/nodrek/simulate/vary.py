@@ -13,14 +13,22 @@ import numpy as np
 from nodrek.core.model import Corner, Driven
 from nodrek.simulate.car import Car, Tyre
 from nodrek.simulate.chain import Scenario
-from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, LastPeriod, SmoothedSpan, SpanOfEdges
+from nodrek.simulate.control_unit import (
+    ControlUnit,
+    CountPerWindow,
+    HoldLast,
+    LastPeriod,
+    LowPass,
+    SmoothedSpan,
+    SpanOfEdges,
+)
 from nodrek.simulate.drive import Driver
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.logger import Logger
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.sensor import ActiveSensor, CoilSensor, Sensor
 
-CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible")
+CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible", "filtered", "held")
 
 
 def draw_control_unit(kind: str, rng: np.random.Generator) -> ControlUnit:
@@ -33,6 +41,12 @@ def draw_control_unit(kind: str, rng: np.random.Generator) -> ControlUnit:
     if kind == "plausible":
         inner = SpanOfEdges(window=float(rng.choice((0.005, 0.010))))
         return SmoothedSpan(inner, mean_of=int(rng.integers(1, 4)), refuse=float(rng.uniform(0.25, 0.5)))
+    if kind in ("filtered", "held"):
+        window = float(rng.choice((0.005, 0.010, 0.020)))
+        inner_unit: ControlUnit = SpanOfEdges(window) if rng.random() < 0.6 else LastPeriod(window)
+        if kind == "filtered":
+            return LowPass(inner_unit, float(np.exp(rng.uniform(np.log(0.01), np.log(0.12)))))
+        return HoldLast(inner_unit, float(rng.uniform(0.15, 0.6)), int(rng.integers(1, 15)))
     return SmoothedSpan(SpanOfEdges(window=0.010), mean_of=int(rng.integers(2, 7)))
 
 
@@ -50,7 +64,8 @@ def draw_scenario(
 ) -> Scenario:
     """A car, its ring, control unit and logger drawn from `seed`; faults as given."""
     rng = np.random.default_rng([seed, 77])
-    spread = 0.0008
+    wide = np.random.default_rng([seed, 81])
+    spread = float(wide.uniform(0.0004, 0.0012))
     growth = float(rng.uniform(0.5e-6, 3e-6))
     tyres = {
         c: Tyre(
@@ -95,7 +110,7 @@ def draw_scenario(
         stagger=0.0 if rng.random() < 0.6 else float(rng.uniform(0.0, 0.2)) / rate,
         jitter=float(rng.choice((0.0, 0.0005, 0.002))),
         quantum=float(rng.choice(quanta)),
-        own_times=False,
+        own_times=bool(wide.random() < 0.2),
         drop=float(rng.choice((0.0, 0.0, 0.002))),
     )
     return Scenario(
@@ -123,6 +138,8 @@ def draw_fault(cause: Cause, seed: int) -> SimulatedFault:
     rng = np.random.default_rng([seed, 78])
     corner = list(Corner)[int(rng.integers(4))]
     base = SimulatedFault(corner, cause)
+    if cause is Cause.MISSING_TEETH:
+        return replace(base, count=int(rng.choice((1, 1, 1, 2, 3, 4))))
     sign = float(rng.choice((-1.0, 1.0)))
     if cause is Cause.WHEEL_SIZE:
         return replace(base, size=sign * float(np.exp(rng.uniform(np.log(0.004), np.log(0.03)))))

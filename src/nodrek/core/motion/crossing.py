@@ -7,6 +7,7 @@ wheels alone cannot tell (the two are mirror images); a signed steering or yaw s
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
@@ -39,12 +40,13 @@ LEAST_SIGNED = 0.4
 class Crossing:
     """``axle``: left corner of the axle that is likelier crossed; ``agreement`` −1…1 of the two
     axles, and ``sigmas``, the same in units of its error; ``settled``: whether a signed signal
-    says which axle it is."""
+    says which axle it is; ``bends``: by how much bends stand out of the noise of the axles' differences."""
 
     axle: Corner
     agreement: float
     sigmas: float
     settled: bool
+    bends: float = math.inf
 
     @property
     def is_crossed(self) -> bool:
@@ -77,7 +79,7 @@ def find_crossing(
         against = [_alike(-d, signed, known, per_stretch)[0] for d in (front, rear)]
         if min(abs(a) for a in against) > LEAST_SIGNED:
             axle, settled = (Corner.FL if against[0] < against[1] else Corner.RL), True
-    return Crossing(axle, agreement, sigmas, settled)
+    return Crossing(axle, agreement, sigmas, settled, min(bends, 99.0))
 
 
 def _straight(values: Array, noise: float) -> float:

@@ -9,18 +9,21 @@ Three contrasts of the four corners see it, each with its own company:
     diagonal        nothing to speak of (flag theorem, see `ratios`)
 
 Robust least squares; errors from the scatter of stretches (sandwich estimator; Huber 1967,
-from memory).
+from memory). What the three make of the four lags is asked by evidence (MacKay 1992, Neural
+Computation 4, 415; from memory): no lags; one corner after another at even times, in some
+order; or any. Most loggers poll evenly, and one unknown is known far better than three.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from itertools import permutations
 
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel, WheelLog
-from nodrek.core.motion.blocks import half_sample_mode, slow_part
+from nodrek.core.motion.blocks import half_sample_mode, mad_sigma
 
 FROM_SPEED = 3.0
 STRETCH_S = 5.0
@@ -29,13 +32,17 @@ LEAST_SAMPLES = 120
 MOST_SAMPLES = 3_000
 STRAIGHT = 0.006
 """ln difference of left and right up to which a road counts as straight."""
+NOISE_REACH = 1.5
+"""Sigmas of a sample's noise up to which it does as well: coarse values agree more often than wheels do."""
 GENTLE = 0.03
 BREAK = 0.12
 """ln deviation of one corner from the mean of all beyond which a sample says nothing of lags."""
-SURE = 3.0
-"""Standard errors from which a lag counts as one; less is reported as zero."""
-SURE_SLOW = 1.5
-"""As many more at 5 samples a second and less: few samples know their own scatter badly."""
+WIDER_SLOW = 0.5
+"""By how much errors are widened at 5 samples a second and less: few samples know their own scatter badly."""
+NONE, IN_ORDER, ANY_ORDER, ANY = 0.55, 0.25, 0.1, 0.1
+"""Chances before looking: stamped when true; polled front left, front right, rear left, rear right;
+polled evenly in another order; any lags (common practice, no published source)."""
+EVEN = (0.0, 1.0, 2.0, 3.0)
 SMALLEST = 1.5e-3
 MOST_PERIODS = 1.2
 WORTH_MOVING = 0.010
@@ -83,24 +90,52 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     contrasts = _contrasts(channels)
     if contrasts is None:
         return out
-    signs = {c: (1 if c.is_front else -1, 1 if c.is_left else -1, 1 if c.is_left == c.is_front else -1) for c in Corner}
-    raw = {c: sum(sign * lag.seconds for sign, lag in zip(signs[c], contrasts, strict=True)) for c in Corner}
-    earliest = min(raw, key=lambda c: raw[c])
-    # corners of one row are fetched within the time of a row; more is a corner that is stuck or dead
-    if max(raw.values()) - raw[earliest] > MOST_PERIODS / channels[Corner.FL].rate:
-        return out
     rate = channels[Corner.FL].rate
-    needed = SURE + SURE_SLOW * float(np.clip(np.log2(10.0 / max(rate, 0.5)), 0.0, 1.0))
-    for corner in Corner:
-        apart = raw[corner] - raw[earliest]
+    wider = 1.0 + WIDER_SLOW * float(np.clip(np.log2(10.0 / max(rate, 0.5)), 0.0, 1.0))
+    lags = _likeliest(
+        np.array([lag.seconds for lag in contrasts]), wider * np.array([lag.sigma for lag in contrasts]), 1.0 / rate
+    )
+    # corners of one row are fetched within the time of a row; more is a corner that is stuck or dead
+    if max(lag.seconds for lag in lags) > MOST_PERIODS / rate:
+        return out
+    return {c: lag if lag.seconds > SMALLEST else Lag(0.0, lag.sigma) for c, lag in zip(Corner, lags, strict=True)}
+
+
+SIGNS = np.array([[1 if c.is_front else -1, 1 if c.is_left else -1, 1 if c.is_left is c.is_front else -1]
+                  for c in Corner])  # fmt: skip
+"""Lag of a corner = these times the three contrasts, up to a common lag; shape (4, 3)."""
+
+
+def _likeliest(contrasts: Array, sigma: Array, period: float) -> list[Lag]:
+    """Lags of the four corners against the earliest, under the likeliest way of polling.
+
+    `contrasts`, `sigma`: shape (3,), s; `period` of the rows, s. Evidence of each way: its best fit, and
+    how much of what it would have allowed before looking is left after it.
+    """
+    width = sigma * np.sqrt(2.0 * np.pi)
+    best = (np.log(NONE) - 0.5 * float(np.sum((contrasts / sigma) ** 2)), np.zeros(4), np.zeros(4))
+    orders = list(permutations(range(4)))
+    for order in orders:
+        steps = np.array([EVEN[k] for k in order])
+        shape = SIGNS.T @ steps / 4.0
+        precision = float(np.sum((shape / sigma) ** 2))
+        step = float(np.sum(shape * contrasts / sigma**2)) / precision
+        if step <= 0.0:
+            continue
+        prior = IN_ORDER if order == orders[0] else ANY_ORDER / (len(orders) - 1)
+        misfit = float(np.sum(((contrasts - step * shape) / sigma) ** 2))
+        left = np.sqrt(2.0 * np.pi / precision) / (period / 3.0)
+        score = np.log(prior) - 0.5 * misfit + np.log(min(1.0, left))
+        if score > best[0]:
+            best = (score, step * steps, steps / np.sqrt(precision))
+    score = np.log(ANY) + float(np.sum(np.log(np.minimum(1.0, width / (0.5 * period)))))
+    if score > best[0]:
+        free = SIGNS @ contrasts
+        first = int(np.argmin(free))
         # contrasts in which both stand on the same side cancel
-        shared = [
-            2.0 * lag.sigma for a, b, lag in zip(signs[corner], signs[earliest], contrasts, strict=True) if a != b
-        ]
-        sigma = float(np.sqrt(np.sum(np.square(shared)))) if shared else 0.0
-        sure = apart > needed * sigma and apart > SMALLEST
-        out[corner] = Lag(apart if sure else 0.0, sigma)
-    return out
+        apart = np.where(SIGNS != SIGNS[first], 2.0 * sigma, 0.0)
+        best = (score, free - free[first], np.sqrt(np.sum(apart**2, axis=1)))
+    return [Lag(float(s), float(e)) for s, e in zip(best[1], best[2], strict=True)]
 
 
 def _one_clock(channels: Mapping[Corner, WheelChannel]) -> bool:
@@ -127,29 +162,63 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
         return None
     logs = np.where(use, logs, 0.0)
     common = np.where(use, common, np.nan)
-    slope = np.gradient(common, times)
+    slope, wide = _slope(common, times, 1), _slope(common, times, 2)
     # neighbours of what is left out have no slope
-    use &= ~np.isnan(slope)
-    slope = np.where(use, slope, 0.0)
-    pull = slope * np.exp(np.where(use, common, 0.0))
+    use &= ~np.isnan(slope) & ~np.isnan(wide)
+    slope, wide = np.where(use, slope, 0.0), np.where(use, wide, 0.0)
+    speed_of_all = np.exp(np.where(use, common, 0.0))
+    pull, wide_pull = slope * speed_of_all, wide * speed_of_all
     front_rear = 0.25 * (logs[0] + logs[1] - logs[2] - logs[3])
     left_right = 0.25 * (logs[0] - logs[1] + logs[2] - logs[3])
     diagonal = 0.25 * (logs[0] - logs[1] - logs[2] + logs[3])
+    # of a contrast, which is half the mean of four rounded values
+    rounding = max(c.quantum for c in channels.values()) / np.sqrt(12.0) / 2.0 / float(np.median(speed_of_all[use]))
     stretch = max(4, round(STRETCH_S * rate))
     across = Lag(0.0, 0.0)
     for _ in range(PASSES):
         # a lag between left and right looks like a bend while pulling: take out what is known of it
         apart = np.where(use, 2.0 * (left_right - across.seconds * slope), np.nan)
-        bend = slow_part(apart, max(3, round(BEND_S * rate)))
-        bend = bend - half_sample_mode(bend[use])
-        found = _fit(left_right, [slope], use & (np.abs(bend) < STRAIGHT), stretch)
+        bend = _of_neighbours(apart, max(2, round(BEND_S * rate / 2.0)))
+        use &= ~np.isnan(bend)
+        bend = np.where(use, bend - half_sample_mode(bend[use]), 0.0)
+        noise = max(mad_sigma(np.diff(apart[use])) / np.sqrt(2.0), 2.0 * rounding)
+        straight = max(STRAIGHT, NOISE_REACH * noise)
+        found = _fit(left_right, [slope], [wide], use & (np.abs(bend) < straight), stretch, rounding)
         if found is None:
             return None
         across = found
     gentle = use & (np.abs(bend) < GENTLE)
-    along = _fit(front_rear, [slope, np.maximum(pull, 0.0), np.minimum(pull, 0.0), bend**2], gentle, stretch)
-    twist = _fit(diagonal, [slope, bend**3], gentle, stretch)
+    along = _fit(
+        front_rear,
+        [slope, np.maximum(pull, 0.0), np.minimum(pull, 0.0), bend**2],
+        [wide, np.maximum(wide_pull, 0.0), np.minimum(wide_pull, 0.0), bend**2],
+        gentle,
+        stretch,
+        rounding,
+    )
+    twist = _fit(diagonal, [slope, bend**3], [wide, bend**3], gentle, stretch, rounding)
     return None if along is None or twist is None else (along, across, twist)
+
+
+def _slope(values: Array, times: Array, reach: int) -> Array:
+    """Difference between the samples `reach` before and after over their time; NaN at the ends."""
+    out = np.full(values.size, np.nan)
+    out[reach:-reach] = (values[2 * reach :] - values[: -2 * reach]) / (times[2 * reach :] - times[: -2 * reach])
+    return out
+
+
+def _of_neighbours(values: Array, reach: int) -> Array:
+    """Mean of up to `reach` samples before and after each, without itself; NaN where they are none.
+
+    Chosen by itself, a sample of coarse values is "straight" where it says that there is no lag.
+    """
+    known = ~np.isnan(values)
+    kernel = np.ones(2 * reach + 1)
+    kernel[reach] = 0.0
+    total = np.convolve(np.where(known, values, 0.0), kernel, mode="same")
+    count = np.convolve(known.astype(np.float64), kernel, mode="same")
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(count > 0.5, total / count, np.nan)
 
 
 def _averaged(values: Array, group: int) -> Array:
@@ -158,27 +227,36 @@ def _averaged(values: Array, group: int) -> Array:
     return np.asarray(values[:whole].reshape(-1, group).mean(axis=1)) if group > 1 else values
 
 
-def _fit(values: Array, columns: list[Array], use: np.ndarray, stretch: int) -> Lag | None:
-    """Coefficient of the first column beside an intercept and the others, with its error."""
+def _fit(
+    values: Array, columns: list[Array], instruments: list[Array], use: np.ndarray, stretch: int, rounding: float
+) -> Lag | None:
+    """Coefficient of the first column beside an intercept and the others, with its error.
+
+    Slopes of coarse values are noisy, and a noisy column makes its coefficient too small. The
+    `instruments` are the same columns from other samples, whose noise is their own (instrumental
+    variables; Wright 1928, from memory). No less than `rounding` counts as an outlier: most
+    differences of coarse values are nought.
+    """
     if use.sum() < LEAST_SAMPLES // 2:
         return None
     design = np.column_stack([*columns, np.ones(values.size)])
     scale = np.maximum(np.sqrt(np.mean(design[use] ** 2, axis=0)), 1e-12)
     design = np.where(use[:, None], design / scale, 0.0)
+    asked = np.where(use[:, None], np.column_stack([*instruments, np.ones(values.size)]) / scale, 0.0)
     wanted = np.where(use, values, 0.0)
     weight = use.astype(np.float64)
     solution: Array = np.zeros(design.shape[1])
     for _ in range(ROUNDS):
-        gram = design.T @ (design * weight[:, None]) + 1e-9 * np.eye(design.shape[1])
-        solution = np.asarray(np.linalg.solve(gram, design.T @ (wanted * weight)), dtype=np.float64)
+        gram = asked.T @ (design * weight[:, None]) + 1e-9 * np.eye(design.shape[1])
+        solution = np.asarray(np.linalg.solve(gram, asked.T @ (wanted * weight)), dtype=np.float64)
         rest = wanted - design @ solution
-        spread = max(float(np.quantile(np.abs(rest[use]), 0.7)), 1e-6)
+        spread = max(float(np.quantile(np.abs(rest[use]), 0.7)), rounding, 1e-6)
         weight = use / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
     count = values.size // stretch
     if count < LEAST_STRETCHES:
         return None
-    score = (design * (weight * rest)[:, None])[: count * stretch].reshape(count, stretch, -1).sum(axis=1)
+    score = (asked * (weight * rest)[:, None])[: count * stretch].reshape(count, stretch, -1).sum(axis=1)
     inverse = np.linalg.inv(gram)
-    covariance = inverse @ (score.T @ score) @ inverse
+    covariance = inverse @ (score.T @ score) @ inverse.T
     sigma = float(np.sqrt(covariance[0, 0]) / scale[0])
     return Lag(float(solution[0] / scale[0]), float(np.hypot(sigma, FLOOR)))

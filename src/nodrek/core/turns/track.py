@@ -284,8 +284,8 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     ways = [(DELAYS[0], False), (DELAYS[0], True)]
     starts, lost = _pieces(looks, looks.paths[ways[0]])
     waves = np.exp(2j * np.pi * (np.arange(GRID) + 0.5) / GRID)
-    weight = looks.value / looks.noise
-    terms = [weight * np.exp(-2j * np.pi * np.mod(frequencies[:, None] * looks.paths[w], 1.0)) for w in ways]
+    weight = (looks.value / looks.noise).astype(np.float32)
+    terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
     energy = np.add.reduceat(0.5 / looks.noise**2, starts)
     wander = np.add.reduceat(looks.wander, starts)
@@ -308,6 +308,15 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     delay, by_mates = ways[chosen // frequencies.size]
     factor = float(np.logaddexp.reduce(score, axis=None)) - math.log(len(SWINGS) * len(ways))
     return Track(factor, float(frequencies[chosen % frequencies.size]), delay, by_mates, 0)
+
+
+def _unit_vectors(turns: Array) -> npt.NDArray[np.complex64]:
+    """exp(−2πi·turns) in single precision, which is plenty for an angle within one turn and twice as fast."""
+    angle = (turns - np.floor(turns)).astype(np.float32) * np.float32(-2.0 * np.pi)
+    out = np.empty(angle.shape, dtype=np.complex64)
+    np.cos(angle, out=out.real)
+    np.sin(angle, out=out.imag)
+    return out
 
 
 def _pieces(looks: _Looks, path: Array) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:

@@ -2,11 +2,11 @@
 
 Each file of this package turns evidence into a raw confidence by physics and plain
 formulas. How often such a confidence is right, beside what else the log shows, is learnt
-from simulated drives. Kinds whose evidence has many faces (rings, noise, breaks, gaps) have
-small boosted trees over the evidence of the corner (`evidence`); the others one logistic
-regression each (Platt 1999, "Probabilistic outputs for support vector machines"; from memory)
-on a handful of features with a meaning. Both are data (`nodrek/knowledge/calibration.json`),
-made by `make train`.
+from simulated drives. Kinds whose evidence has many faces (rings, noise, breaks, gaps, sizes,
+crossed leads) have small boosted trees over the evidence of the corner (`evidence`); silence and
+frozen values one logistic regression each (Platt 1999, "Probabilistic outputs for support
+vector machines"; from memory) on a handful of features with a meaning. Both are data
+(`nodrek/knowledge/calibration.json`), made by `make train`.
 """
 
 from __future__ import annotations
@@ -39,6 +39,8 @@ FEATURES = (
     "proof",  # evidence of the kind itself, see `_proof`
     "proof_slow",
 )
+SAME_TREES = {Fault.RING_COUNT: Fault.TYRE_SIZE}
+"""Both are one odd ratio; its size says which of them it is called."""
 NOTHING = -4.6
 """Logit of a confidence of 0.01: not mentioned."""
 HIGHEST, LOWEST = 0.995, 0.001
@@ -49,15 +51,15 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     out = []
     rows: dict[Corner, dict[str, float]] = {}
     for finding in findings:
-        grown = calibration.trees.get(finding.fault)
-        if grown is not None and len(finding.corners) == 1:
+        grown = calibration.trees.get(SAME_TREES.get(finding.fault, finding.fault))
+        if grown is not None and (len(finding.corners) == 1 or finding.fault is Fault.CROSSED):
             corner = finding.corners[0]
             if corner not in rows:
                 rows[corner] = dict(zip(EVIDENCE, corner_evidence(exam, corner, findings).tolist(), strict=True))
             out.append(replace(finding, confidence=_within(grown.probability(rows[corner]))))
             continue
         weights = calibration.weights.get(finding.fault)
-        if weights is None:
+        if weights is None or len(finding.corners) > 1:
             out.append(finding)
             continue
         row = [weights.get(name, 0.0) for name in FEATURES]
@@ -105,9 +107,6 @@ def _proof(finding: Finding) -> float:
     """One number that says how plain the evidence is, about 0 where it is poor and 1 to 3 where it is plain."""
     said = finding.evidence
     match finding.fault:
-        case Fault.TYRE_SIZE | Fault.RING_COUNT:
-            width = float(said["difference_high_percent"]) - float(said["difference_low_percent"])
-            return min(3.0, math.log10(1.0 + 4.0 * abs(float(said["difference_percent"])) / max(width, 1e-3)))
         case Fault.NO_SIGNAL | Fault.FROZEN:
             return min(3.0, math.log10(1.0 + float(said["seconds"])))
     return 0.0

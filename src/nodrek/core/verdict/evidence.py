@@ -19,6 +19,7 @@ from nodrek.core.verdict.gap import lateness
 from nodrek.core.verdict.noise import FROM_SPEED, noisiness
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.ring import DIP_DEPTH, DIP_SCORE, EVEN_DAMAGE, EVEN_RUNOUT, healed_share, shortfall
+from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts
 from nodrek.core.verdict.weak_arc import weak_arc
 
 RAW_KINDS = (
@@ -28,6 +29,9 @@ RAW_KINDS = (
 EVIDENCE = (
     *(f"raw_{kind.value}" for kind in RAW_KINDS),  # logits of the single finders
     "raw_elsewhere",  # strongest of any kind at another corner, logit
+    "runout_elsewhere", "tyre_elsewhere",  # the same of one kind
+    "odd_size", "odd_sigmas", "odd_side", "odd_axle", "odd_rest",  # ratio: see `_ratio_numbers`
+    "crossed_against", "crossed_sigmas", "crossed_bends",
     "lock", "lock_of_mates",  # decades of decades: log10(1 − ln false-alarm chance)
     "track", "swing_track",  # asinh of ln Bayes factors of slow logs, 0 where none was looked for
     "usual_scale",  # 1 where the circumference is that of a car
@@ -60,6 +64,10 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
     row = [
         *raw,
         elsewhere,
+        _elsewhere(findings, Fault.RING_RUNOUT, corner),
+        _elsewhere(findings, Fault.TYRE_SIZE, corner),
+        *_ratio_numbers(exam, corner),
+        *_crossing_numbers(exam),
         _lock(ring),
         max((_lock(r) for r in mates), default=0.0),
         *_ring_numbers(ring, mates),
@@ -97,6 +105,33 @@ def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[
         _log_over(strongest, EVEN_DAMAGE),
         float(low[1:].max()) / max(float(low[0]), 1e-6) if low[0] > 0 else 9.0,
     ]
+
+
+def _ratio_numbers(exam: Examination, corner: Corner) -> list[float]:
+    """Size of one odd corner here (ln over what sound sets stay under), in its own sigmas; what it shows
+    between the sides and the axles (1 each where it is the only odd one); the largest that is left elsewhere, in %.
+    """
+    if corner not in exam.ratios:
+        return [-6.0, 0.0, 0.0, 0.0, 0.0]
+    n = len(exam.ratios)
+    rho = exam.ratios[corner].log_ratio
+    size = rho * n / (n - 1)
+    rest = max(abs(r.log_ratio + size / n) for c, r in exam.ratios.items() if c is not corner)
+    seen = contrasts(exam, corner)
+    share = 3.0 / rho if abs(rho) > 1e-5 else 0.0
+    return [
+        _log_over(abs(size), WORTH_SAYING),
+        min(20.0, abs(size) / (_sigma(exam, corner) * n / (n - 1))),
+        max(-5.0, min(5.0, seen.side * share)),
+        max(-5.0, min(5.0, seen.axle * share)),
+        100.0 * rest,
+    ]
+
+
+def _crossing_numbers(exam: Examination) -> list[float]:
+    if exam.crossing is None:
+        return [0.0, 0.0, 0.0]
+    return [-exam.crossing.agreement, -exam.crossing.sigmas, exam.crossing.bends]
 
 
 def _arc_numbers(exam: Examination, corner: Corner, ring: RingEvidence | None) -> list[float]:
@@ -145,6 +180,11 @@ def _waking_numbers(exam: Examination, corner: Corner) -> list[float]:
 def _strongest(findings: Sequence[Finding], kind: Fault, corner: Corner) -> float:
     kinds = (kind, Fault.RING_COUNT) if kind is Fault.TYRE_SIZE else (kind,)
     return max((_logit(f.confidence) for f in findings if f.fault in kinds and corner in f.corners), default=_logit(0))
+
+
+def _elsewhere(findings: Sequence[Finding], kind: Fault, corner: Corner) -> float:
+    others = [f.confidence for f in findings if f.fault is kind and corner not in f.corners and len(f.corners) == 1]
+    return _logit(max(others, default=0.0))
 
 
 def _lock(ring: RingEvidence | None) -> float:

@@ -21,6 +21,10 @@ ALL_WORTH_SAYING, ALL_SPREAD = 0.022, 0.002
 """All four against an independent speed: control units expect a nominal circumference, and
 sound sets of permitted sizes, new and worn, differ from it by up to some 2 % (common practice)."""
 SPREAD = 0.0005
+NATURAL_SPREAD = 0.001
+"""1 sigma of the ln circumference of one sound tyre about its set (see `WORTH_SAYING`)."""
+AXLE_SHARE = 0.6
+"""Chance that a difference is wear of an axle, before looking; the rest belongs to the four corners."""
 SURE_SIGMAS = 2.5
 LARGEST_BY_DAMAGE = 0.036
 """One edge lost of 29, the coarsest ring in use."""
@@ -33,7 +37,20 @@ class _Pattern:
     corners: tuple[Corner, ...]
     size: float
     sigma: float
-    misfit: float
+    share: float
+    """Chance that it is this set of corners, given that it is one of those looked at."""
+
+
+@dataclass(frozen=True)
+class Contrasts:
+    """ln ratios of four corners as three differences, each with its share of what one odd corner would show.
+
+    One odd corner shows a third in each; wear of an axle shows in ``axle`` alone.
+    """
+
+    side: float
+    axle: float
+    diagonal: float
 
 
 def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[Corner, float]) -> list[Finding]:
@@ -43,13 +60,17 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[
     teeth together may raise it; a ratio within that is no second fault. `noise`: the same for
     corners that lose edges all the time: no ratio means anything there.
     """
-    pattern = _best_pattern(exam)
-    if pattern is None:
-        return []
+    found = []
+    for pattern in likely_patterns(exam):
+        found += _finding(pattern, damage, noise)
+    return found
+
+
+def _finding(pattern: _Pattern, damage: Mapping[Corner, float], noise: Mapping[Corner, float]) -> list[Finding]:
     axle = len(pattern.corners) == 2
     limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
-    confidence *= _is_measured(pattern.size, pattern.sigma)
+    confidence *= _is_measured(pattern.size, pattern.sigma) * pattern.share
     if abs(pattern.size) < LARGEST_BY_DAMAGE:
         confidence *= 1.0 - max((damage.get(c, 0.0) for c in pattern.corners), default=0.0)
     confidence *= 1.0 - max(noise.values(), default=0.0)
@@ -124,27 +145,46 @@ def _is_measured(size: float, sigma: float) -> float:
     return passes(abs(size) / max(sigma, 1e-9), SURE_SIGMAS, 0.6)
 
 
-def _best_pattern(exam: Examination) -> _Pattern | None:
-    """The simplest set of corners that explains the ratios: one corner, or the front axle."""
+def likely_patterns(exam: Examination) -> list[_Pattern]:
+    """One corner, or the front axle, that explains the ratios: likeliest first, hopeless ones left out.
+
+    Normal law of what a pattern leaves over, with the errors of the ratios and the differences
+    of sound tyres as its width.
+    """
     corners = tuple(exam.ratios)
     if len(corners) < 2:
-        return None
+        return []
     rho = np.array([exam.ratios[c].log_ratio for c in corners])
     sigma = max(exam.ratios[c].sigma for c in corners)
-    patterns: list[tuple[tuple[Corner, ...], Array]] = [
-        ((c,), np.array([float(k is c) for k in corners])) for c in corners
+    shapes: list[tuple[tuple[Corner, ...], Array, float]] = [
+        ((c,), np.array([float(k is c) for k in corners]), (1.0 - AXLE_SHARE) / len(corners)) for c in corners
     ]
-    front = tuple(c for c in corners if c.is_front)
     if len(corners) == 4:
-        patterns.append((front, np.array([float(c.is_front) for c in corners])))
-    best: _Pattern | None = None
-    for who, shape in patterns:
+        front = tuple(c for c in corners if c.is_front)
+        shapes.append((front, np.array([float(c.is_front) for c in corners]), AXLE_SHARE))
+    width = math.hypot(sigma, NATURAL_SPREAD)
+    fits, weights = [], []
+    for who, shape, prior in shapes:
         centred = shape - shape.mean()
         norm = float(centred @ centred)
         size = float(centred @ rho) / norm
         rest = rho - size * centred
-        # an axle needs no more corners to be wrong than a set of worn tyres gives: prefer it a little
-        misfit = float(rest @ rest) * (0.7 if len(who) == 2 else 1.0)
-        if best is None or misfit < best.misfit:
-            best = _Pattern(who, size, sigma / math.sqrt(norm), misfit)
-    return best
+        fits.append((who, size, sigma / math.sqrt(norm)))
+        weights.append(math.log(prior) - 0.5 * float(rest @ rest) / width**2)
+    shares = np.exp(np.array(weights) - max(weights))
+    shares /= shares.sum()
+    found = [_Pattern(*fit, float(share)) for fit, share in zip(fits, shares, strict=True)]
+    return sorted((p for p in found if p.share > WORTH_WEIGHING), key=lambda p: -p.share)
+
+
+def contrasts(exam: Examination, corner: Corner) -> Contrasts:
+    """ln, each with the sign of `corner`; all zero where not all four are known. See `Contrasts`."""
+    if len(exam.ratios) < 4:
+        return Contrasts(0.0, 0.0, 0.0)
+    rho = {c: r.log_ratio for c, r in exam.ratios.items()}
+    side = sum(v if c.is_left is corner.is_left else -v for c, v in rho.items())
+    axle = sum(v if c.is_front is corner.is_front else -v for c, v in rho.items())
+    diagonal = sum(
+        v if (c.is_left is c.is_front) is (corner.is_left is corner.is_front) else -v for c, v in rho.items()
+    )
+    return Contrasts(side / 4.0, axle / 4.0, diagonal / 4.0)
