@@ -37,9 +37,10 @@ NOISE_REACH = 1.5
 GENTLE = 0.03
 BREAK = 0.12
 """ln deviation of one corner from the mean of all beyond which a sample says nothing of lags."""
-WIDER_SLOW = 0.5
-"""By how much errors are widened at 5 samples a second and less: few samples know their own scatter badly."""
-NONE, IN_ORDER, ANY_ORDER, ANY = 0.55, 0.25, 0.1, 0.1
+WIDER, WIDER_SLOW = 1.25, 0.4
+"""Errors are as many times wider than stretches scatter (simulated drives: slip and bends are more than
+noise), and by as much more at 5 samples a second and less: few samples know their own scatter badly."""
+NONE, IN_ORDER, ANY_ORDER, ANY = 0.8, 0.12, 0.04, 0.04
 """Chances before looking: stamped when true; polled front left, front right, rear left, rear right;
 polled evenly in another order; any lags (common practice, no published source)."""
 EVEN = (0.0, 1.0, 2.0, 3.0)
@@ -91,7 +92,7 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     if contrasts is None:
         return out
     rate = channels[Corner.FL].rate
-    wider = 1.0 + WIDER_SLOW * float(np.clip(np.log2(10.0 / max(rate, 0.5)), 0.0, 1.0))
+    wider = WIDER + WIDER_SLOW * float(np.clip(np.log2(10.0 / max(rate, 0.5)), 0.0, 1.0))
     lags = _likeliest(
         np.array([lag.seconds for lag in contrasts]), wider * np.array([lag.sigma for lag in contrasts]), 1.0 / rate
     )
@@ -133,7 +134,7 @@ def _likeliest(contrasts: Array, sigma: Array, period: float) -> list[Lag]:
         free = SIGNS @ contrasts
         first = int(np.argmin(free))
         # contrasts in which both stand on the same side cancel
-        apart = np.where(SIGNS != SIGNS[first], 2.0 * sigma, 0.0)
+        apart = np.where(SIGNS[first] != SIGNS, 2.0 * sigma, 0.0)
         best = (score, free - free[first], np.sqrt(np.sum(apart**2, axis=1)))
     return [Lag(float(s), float(e)) for s, e in zip(best[1], best[2], strict=True)]
 
