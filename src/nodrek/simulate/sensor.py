@@ -31,7 +31,10 @@ class CoilSensor:
     def sense(self, times: Array, strength: Array, rng: np.random.Generator) -> Array:
         if times.size < 2:
             return times[:0]
-        rate = 1.0 / np.maximum(np.diff(times, prepend=2 * times[0] - times[1]), 1e-6)
+        apart = np.diff(times)
+        # a tooth beside a gap is as loud as any: its voltage is made by its own two flanks
+        nearest = np.minimum(np.append(apart, apart[-1]), np.append(apart[0], apart))
+        rate = 1.0 / np.maximum(nearest, 1e-6)
         amplitude = strength * rate * (1.0 + 0.03 * rng.standard_normal(times.size))
         kept = times[amplitude > self.wake_rate]
         return np.sort(kept + self.jitter * rng.standard_normal(kept.size))

@@ -24,6 +24,10 @@ LEAST_SPEED = 0.25
 """m/s: slower, nobody can tell standing from moving."""
 CHATTER_S = 0.6
 """Changes closer together than this are one: a signal flickers where it just wakes."""
+WHOLE_SHARE = 0.6
+"""Part of the mates' speed from which a corner reads nearly all its teeth."""
+HALF_AWAKE_S = 1.2
+"""Longest time between first teeth and all of them that is one waking: teeth differ by a few per cent."""
 NEAR = 0.25
 """Relative distance from the wake-up speed within which silence is still explained by it."""
 FASTEST_WAKE = 25.0
@@ -95,6 +99,7 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     asleep_too = np.minimum(mates[change], mates[change + 1]) < LEAST_SPEED
     after = np.where(rising, own[np.minimum(change + 1, own.size - 1)], own[change])
     at = np.where(asleep_too, np.minimum(after, np.where(at > 0, 2 * at, after)), at)
+    at = 0.5 * (at + _whole_from(times, mates, own, change, rising, at))
     usual = at < FASTEST_WAKE
     rises, falls = at[rising & usual], at[~rising & usual]
     step = np.diff(times, append=times[-1])
@@ -112,6 +117,32 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
         silent_above=float(step[silent & (mates >= high)].sum()),
         awake_below=float(step[~silent & moving & (mates < low)].sum()),
     )
+
+
+def _whole_from(
+    times: Array,
+    mates: Array,
+    own: Array,
+    change: npt.NDArray[np.int64],
+    rising: npt.NDArray[np.bool_],
+    at: Array,
+) -> Array:
+    """Mates' speed at which all teeth are read, after each waking and before each falling asleep; shape of `at`.
+
+    The strongest teeth wake first: half-way between them and all of them is where the ring wakes.
+    """
+    whole = own > WHOLE_SHARE * mates
+    out = at.copy()
+    for k, (i, up) in enumerate(zip(change, rising, strict=True)):
+        step, first = (1, i + 1) if up else (-1, i)
+        j = first
+        while 0 <= j < times.size and abs(times[j] - times[i]) < HALF_AWAKE_S:
+            if whole[j] and 0 <= j + step < times.size and whole[j + step]:
+                # read at once: the middle of the two samples stays
+                out[k] = mates[j] if j != first else at[k]
+                break
+            j += step
+    return out
 
 
 def _mates_speed(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:

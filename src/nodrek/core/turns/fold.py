@@ -135,15 +135,6 @@ class LowArc:
     area: float
     depth: float
 
-    def lost_edges(self, teeth: int) -> int:
-        """Best number of lost edges on a ring of `teeth`.
-
-        Whatever a control unit does with a lost edge, the distance it reports falls short
-        by one pitch per lost edge and turn (half of it where only the last period is shown),
-        as long as its averaging is shorter than a turn.
-        """
-        return max(1, round(self.area * teeth))
-
 
 def find_arcs(ring: RingFold) -> tuple[LowArc, ...]:
     """Stretches of the turn that read low, largest area first."""

@@ -62,7 +62,7 @@ def analyze_log(
     corners = {}
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
-        corners[corner] = _corner_result(exam, corner, calibration)
+        corners[corner] = _corner_result(exam, corner, findings, calibration)
     warnings = tuple(log.warnings) + tuple(_warnings(exam))
     return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
 
@@ -88,7 +88,7 @@ def _spin(log: WheelLog, vehicle: Vehicle) -> tuple[Analysis, Examination]:
         verdict = Verdict.FAULTY
     else:
         verdict = Verdict.HEALTHY if all(s.alive for s in spins.values()) else Verdict.NOT_ENOUGH_DATA
-    corners = {c: _corner_result(exam, c, None) for c in log.corners}
+    corners = {c: _corner_result(exam, c, (), None) for c in log.corners}
     return Analysis(verdict, findings, corners, tuple(log.warnings), Scene.SPIN, spins), exam
 
 
@@ -133,7 +133,10 @@ def by_corner(findings: list[Finding]) -> dict[Corner, float]:
     return out
 
 
-def _corner_result(exam: Examination, corner: Corner, calibration: Calibration | None) -> CornerResult:
+def _corner_result(
+    exam: Examination, corner: Corner, findings: Iterable[Finding], calibration: Calibration | None
+) -> CornerResult:
+    damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners for f in findings)
     ratio = exam.ratios.get(corner, UNKNOWN)
     low, high = ratio.interval
     return CornerResult(
@@ -142,7 +145,7 @@ def _corner_result(exam: Examination, corner: Corner, calibration: Calibration |
         ratio_high=high,
         dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
         wake_up=exam.waking[corner].wake,
-        turn=turn_result(exam, corner),
+        turn=turn_result(exam, corner, damaged),
         could_see=sight(exam, corner, could_see(exam, corner), calibration.sight if calibration else {}),
     )
 

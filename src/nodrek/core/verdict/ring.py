@@ -13,12 +13,11 @@ import numpy as np
 
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
 from nodrek.core.turns.fold import RingFold, healing
+from nodrek.core.turns.lost import count_lost
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 
-NOMINAL_TEETH = 48
-"""Taken where the number is unknown: in the middle of what is built (29 to 100)."""
 LOCKED_LOG_P = -12.0
 """ln of the false-alarm chance under which the deviations count as tied to the wheel."""
 EVEN_DAMAGE = 0.008
@@ -56,8 +55,8 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
         if confidence < WORTH_WEIGHING or not ring.arcs:
             continue
         arc = ring.arcs[0]
-        teeth = exam.vehicle.teeth or NOMINAL_TEETH
-        lost = sum(a.lost_edges(teeth) for a in ring.arcs)
+        counts = lost_at_arcs(exam, corner)
+        lost = None if None in counts else sum(k for k in counts if k is not None)
         seen, looked = turns_with_dip(exam, corner)
         found.append(
             Finding(
@@ -121,16 +120,26 @@ def find_runout(exam: Examination) -> list[Finding]:
     return found
 
 
-def turn_result(exam: Examination, corner: Corner) -> TurnResult:
-    """How the corner's deviations line up with its wheel, for the report."""
+def turn_result(exam: Examination, corner: Corner, damaged: bool) -> TurnResult:
+    """How the corner's deviations line up with its wheel, for the report; arcs only of a ring called damaged."""
     ring = exam.rings.get(corner)
     if ring is None or ring.scale is None or ring.fold is None:
         return TurnResult()
     locked = ring.scale.log_p < LOCKED_LOG_P
-    teeth = exam.vehicle.teeth or NOMINAL_TEETH
-    damaged = damage_confidence(exam, corner) >= 0.2
-    arcs = tuple(Arc(a.centre, a.width, a.lost_edges(teeth)) for a in ring.arcs) if damaged else ()
+    counts = lost_at_arcs(exam, corner) if damaged else []
+    arcs = tuple(Arc(a.centre, a.width, k) for a, k in zip(ring.arcs, counts, strict=True)) if damaged else ()
     return TurnResult(locked, _strength(exam, corner, ring.fold), ring.scale.p_value, arcs)
+
+
+def lost_at_arcs(exam: Examination, corner: Corner) -> list[int | None]:
+    """Best number of lost edges at each arc of a corner whose ring was folded; see `count_lost`."""
+    ring, motion = exam.rings[corner], exam.followed[corner]
+    if ring.fold is None:
+        return []
+    folded = ring.fold
+    return exam.once(
+        f"lost edges {corner}", lambda: [count_lost(motion, folded, a, exam.vehicle.teeth) for a in ring.arcs]
+    )
 
 
 def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
@@ -230,5 +239,7 @@ def _how_often(seen: int, looked: int) -> str:
     return "Single turns are too coarse to show it; all turns laid over each other do."
 
 
-def _teeth_words(lost: int) -> str:
+def _teeth_words(lost: int | None) -> str:
+    if lost is None:
+        return "one or more teeth or poles"
     return "one tooth or pole" if lost == 1 else f"about {lost} teeth or poles"

@@ -1,0 +1,119 @@
+"""How many neighbouring edges an arc of the ring has lost.
+
+Two witnesses. The *area* of the dip: whatever a control unit does with a lost edge, the distance
+it reports falls short by about one pitch per lost edge and turn, whether the dip is deep and
+narrow or flat and wide; by `SHORT` of a pitch where it lets the value sink while it waits for the
+edge (∫(1 − 1/x) dx over the silence, and the long period after it), which most do. And the
+*depth*, where single periods are shown: with k edges gone a period is k + 1 pitches long, and
+the reading is 1/(k + 1) of the speed. Averaging makes dips flatter, never deeper, so depth says
+"at least".
+
+Area is in turns and edges are in pitches: without the number of teeth the answer leans on what
+rings are usual, and is `None` where that settles nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+
+from nodrek.core.model import Array
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.fold import LowArc, RingFold
+
+SHORT = 0.82
+BINS = 72
+MARGIN = 0.05
+"""Turns on either side of an arc that its flanks may take."""
+DRAG_S = 0.015
+"""Seconds by which averaging drags a dip out behind the arc."""
+SLOWEST, SLOW, FASTEST = 1.5, 4.0, 15.0
+"""m/s: from where speeds are known well; up to where single periods show; up to where a dip is less than a turn."""
+LEAST_SAMPLES, LEAST_TURNS = 60, 5
+DEEP = 0.58
+"""Least reading of slow turns, over the speed, below which it is a period of at least two pitches."""
+MOST = 12
+AREA_SPREAD, AREA_FLOOR = 0.13, 0.12
+"""1 sigma of the area about `SHORT` pitches an edge: part of it, and pitches (simulated units)."""
+USUAL_TEETH, TEETH_SPREAD = 50.0, 0.35
+"""Middle and spread (ln) of the numbers of teeth in use, 29 to 100 (common practice, no published source)."""
+FEWEST, MOST_TEETH = 27, 105
+SETTLED = 0.4
+"""Share of all chances from which the best number is told."""
+
+
+def count_lost(motion: CornerMotion, ring: RingFold, arc: LowArc, teeth: int | None) -> int | None:
+    """Best number of lost edges at `arc`, at least 1; ``None`` where `teeth` is unknown and nothing settles it."""
+    area = dip_area(motion, ring, arc) / SHORT
+    deepest = slow_depth(motion, ring, arc)
+    # a tenth is for the speed itself and for noise
+    least = 1 if math.isnan(deepest) or deepest > DEEP else max(1, math.floor(1.0 / deepest - 1.0 + 0.4))
+    counts = np.arange(1.0, MOST + 1)
+    weights: Array = np.log(_usual(counts)) + np.where(counts < least, -6.0, 0.0)
+    if teeth is not None:
+        weights += _law(area * teeth, counts)
+        return int(counts[np.argmax(weights)])
+    numbers = np.arange(float(FEWEST), MOST_TEETH + 1)
+    law = _law(area * numbers[:, None], counts[None, :])
+    usual = -0.5 * (np.log(numbers / USUAL_TEETH) / TEETH_SPREAD) ** 2
+    chances = np.exp(weights + np.logaddexp.reduce(law + usual[:, None], axis=0))
+    # depth that shows single periods at all shows how many pitches they had
+    if not math.isnan(deepest) and deepest <= DEEP:
+        chances = chances * np.where(counts == least, 4.0, 1.0)
+    best = int(np.argmax(chances))
+    return int(counts[best]) if chances[best] > SETTLED * chances.sum() else None
+
+
+def _law(pitches: Array | float, counts: Array) -> Array:
+    """ln chance density of an area for each number of edges, up to a constant."""
+    width = AREA_FLOOR + AREA_SPREAD * counts
+    return np.asarray(-0.5 * ((pitches - counts) / width) ** 2 - np.log(width))
+
+
+def _usual(counts: Array) -> Array:
+    """Chance of each number before looking: one tooth more often than several (common practice)."""
+    return np.where(counts == 1, 0.5, 0.5 * 0.6 ** (counts - 2) * 0.4)
+
+
+def _offsets(ring: RingFold, arc: LowArc) -> Array:
+    return np.mod(ring.turns - arc.centre + 0.5, 1.0) - 0.5
+
+
+def dip_area(motion: CornerMotion, ring: RingFold, arc: LowArc) -> float:
+    """Part of a turn (0..1) that goes unreported at `arc`: mean of the readings themselves, not of their logarithms."""
+    used = ~np.isnan(ring.turns) & ~np.isnan(motion.deviation)
+    used &= (motion.expected > SLOWEST) & (motion.expected <= FASTEST)
+    if used.sum() < LEAST_SAMPLES:
+        return arc.area
+    relative = np.expm1(np.clip(motion.deviation[used], -6.0, 0.7))
+    index = np.minimum(((_offsets(ring, arc)[used] + 0.5) * BINS).astype(np.int64), BINS - 1)
+    count = np.bincount(index, minlength=BINS)
+    with np.errstate(invalid="ignore"):
+        profile = np.bincount(index, weights=relative, minlength=BINS) / count
+    place = (np.arange(BINS) + 0.5) / BINS - 0.5
+    half = arc.width / 2.0 + MARGIN
+    inside = (place > -half) & (place < half + DRAG_S * float(np.median(motion.expected[used])))
+    outside = profile[~inside & (count > 0)]
+    if not outside.size:
+        return arc.area
+    return max(0.0, float(np.nansum(np.median(outside) - profile[inside])) / BINS)
+
+
+def slow_depth(motion: CornerMotion, ring: RingFold, arc: LowArc) -> float:
+    """Median over slow turns of the least reading at `arc`, over the speed; NaN for too few turns."""
+    with np.errstate(invalid="ignore"):
+        used = (motion.expected > SLOWEST) & (motion.expected <= SLOW) & ~np.isnan(motion.deviation)
+        used &= np.abs(_offsets(ring, arc)) < arc.width / 2.0 + MARGIN
+    if not used.any():
+        return float("nan")
+    number = np.floor(ring.turns[used] - arc.centre + 0.5).astype(np.int64)
+    least: Mapping[int, float] = _least_by(number, motion.deviation[used])
+    return float(np.exp(np.median(list(least.values())))) if len(least) >= LEAST_TURNS else float("nan")
+
+
+def _least_by(groups: np.ndarray, values: Array) -> dict[int, float]:
+    order = np.argsort(groups, kind="stable")
+    keys, starts = np.unique(groups[order], return_index=True)
+    return dict(zip(keys.tolist(), np.minimum.reduceat(values[order], starts).tolist(), strict=True))
