@@ -9,8 +9,8 @@ import pytest
 
 from conftest import analyze_raw
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Corner, RawChannel, RawLog
-from nodrek.core.motion.lag import estimate_lags
+from nodrek.core.model import Array, Corner, RawChannel, RawLog
+from nodrek.core.motion.lag import _likeliest, estimate_lags
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.vary import draw_scenario
 
@@ -65,3 +65,33 @@ def test_the_lag_is_reported_and_used() -> None:
     assert channels[Corner.FL].lag == 0.0
     assert channels[Corner.RR].lag == pytest.approx(0.15, abs=0.03)
     assert channels[Corner.RR].times[0] - channels[Corner.FL].times[0] == pytest.approx(channels[Corner.RR].lag)
+
+
+def as_contrasts(lags: list[float]) -> Array:
+    """Half differences front − rear, left − right and diagonal of four lags: the closed form."""
+    fl, fr, rl, rr = lags
+    return np.array([fl + fr - rl - rr, fl - fr + rl - rr, fl - fr - rl + rr]) / 4.0
+
+
+@pytest.mark.parametrize("lags", [
+    [0.0, 0.02, 0.04, 0.06], [0.06, 0.04, 0.02, 0.0], [0.03, 0.0, 0.06, 0.09], [0.0, 0.05, 0.01, 0.08],
+])  # fmt: skip
+def test_any_way_of_polling_is_recognised(lags: list[float]) -> None:
+    """In any order, evenly or not; all are known against the earliest."""
+    found = _likeliest(as_contrasts(lags), np.full(3, 0.001), 0.25)
+    assert [lag.seconds for lag in found] == pytest.approx(lags, abs=1e-9)
+    even = np.allclose(np.diff(sorted(lags)), np.diff(sorted(lags))[0])
+    assert (max(lag.sigma for lag in found) < 0.003) or not even
+    nothing = _likeliest(0.02 * as_contrasts(lags), np.full(3, 0.001), 0.25)
+    assert [lag.seconds for lag in nothing] == [0.0] * 4
+
+
+def test_whole_kilometres_an_hour_do_not_hide_a_lag() -> None:
+    """Coarse values agree most of the time; that is no sign that they were read together."""
+    errors = []
+    for seed in (81, 82, 83, 84, 85, 86):
+        scenario = draw_scenario(seed, rates_hz=(4.0,), control_units=("span",))
+        logger = replace(scenario.logger, stagger=0.05, own_times=False, quantum=1.0, jitter=0.0)
+        lags = estimate_lags(map_corners(simulate(replace(scenario, logger=logger))).channels)
+        errors.append(abs(lags[Corner.RR].seconds - lags[Corner.FL].seconds - 0.15))
+    assert np.median(errors) < 0.05

@@ -27,6 +27,8 @@ SHORT = 0.82
 BINS = 72
 MARGIN = 0.05
 """Turns on either side of an arc that its flanks may take."""
+WIDE = 0.3
+"""Turns from which a dip is that of a long window: units that count edges."""
 DRAG_S = 0.015
 """Seconds by which averaging drags a dip out behind the arc."""
 SLOWEST, SLOW, FASTEST = 1.5, 4.0, 15.0
@@ -44,9 +46,15 @@ SETTLED = 0.4
 """Share of all chances from which the best number is told."""
 
 
-def count_lost(motion: CornerMotion, ring: RingFold, arc: LowArc, teeth: int | None) -> int | None:
-    """Best number of lost edges at `arc`, at least 1; ``None`` where `teeth` is unknown and nothing settles it."""
+def count_lost(motion: CornerMotion, ring: RingFold, arc: LowArc, shortfall: float, teeth: int | None) -> int | None:
+    """Best number of lost edges at `arc`, at least 1; ``None`` where `teeth` is unknown and nothing settles it.
+
+    `shortfall`: by how much (ln) the corner's ratio is lower than its mates'; taken where the dip is so
+    wide that the turn has no level left beside it.
+    """
     area = dip_area(motion, ring, arc) / SHORT
+    if arc.width > WIDE:
+        area = max(area, shortfall)
     deepest = slow_depth(motion, ring, arc)
     # a tenth is for the speed itself and for noise
     least = 1 if math.isnan(deepest) or deepest > DEEP else max(1, math.floor(1.0 / deepest - 1.0 + 0.4))

@@ -136,9 +136,9 @@ def lost_at_arcs(exam: Examination, corner: Corner) -> list[int | None]:
     ring, motion = exam.rings[corner], exam.followed[corner]
     if ring.fold is None:
         return []
-    folded = ring.fold
+    folded, short = ring.fold, shortfall(exam, corner)
     return exam.once(
-        f"lost edges {corner}", lambda: [count_lost(motion, folded, a, exam.vehicle.teeth) for a in ring.arcs]
+        f"lost edges {corner}", lambda: [count_lost(motion, folded, a, short, exam.vehicle.teeth) for a in ring.arcs]
     )
 
 
@@ -185,7 +185,8 @@ def healed_share(exam: Examination, corner: Corner, ring: RingEvidence) -> tuple
     seen = healing(exam.followed[corner], ring.fold, ring.arcs[0])
     if seen is None or seen.slow <= 2.0 * seen.slow_sigma:
         return None
-    left = seen.fast / seen.slow
+    # a long window smears the dip over the whole turn, and then only the ratio still shows the loss
+    left = max(seen.fast, shortfall(exam, corner)) / seen.slow
     return 1.0 - left, math.hypot(seen.fast_sigma, left * seen.slow_sigma) / seen.slow
 
 

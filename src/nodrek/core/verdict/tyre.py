@@ -28,6 +28,8 @@ AXLE_SHARE = 0.6
 SURE_SIGMAS = 2.5
 LARGEST_BY_DAMAGE = 0.036
 """One edge lost of 29, the coarsest ring in use."""
+SMEARED = 2.5
+"""The loss may be so many times the area of its dip, where a long window smears that over the turn."""
 LARGEST_BY_TYRE = 0.09
 """Beyond about 9 % no tyre explains it; a ring with another number of teeth does."""
 
@@ -62,16 +64,18 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[
     """
     found = []
     for pattern in likely_patterns(exam):
-        found += _finding(pattern, damage, noise)
+        found += _finding(exam, pattern, damage, noise)
     return found
 
 
-def _finding(pattern: _Pattern, damage: Mapping[Corner, float], noise: Mapping[Corner, float]) -> list[Finding]:
+def _finding(
+    exam: Examination, pattern: _Pattern, damage: Mapping[Corner, float], noise: Mapping[Corner, float]
+) -> list[Finding]:
     axle = len(pattern.corners) == 2
     limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
     confidence *= _is_measured(pattern.size, pattern.sigma) * pattern.share
-    if abs(pattern.size) < LARGEST_BY_DAMAGE:
+    if abs(pattern.size) < LARGEST_BY_DAMAGE or 0.0 < -pattern.size < _lost_share(exam, pattern.corners):
         confidence *= 1.0 - max((damage.get(c, 0.0) for c in pattern.corners), default=0.0)
     confidence *= 1.0 - max(noise.values(), default=0.0)
     if confidence < WORTH_WEIGHING:
@@ -130,6 +134,12 @@ def find_all_four(exam: Examination) -> list[Finding]:
             },
         )
     ]  # fmt: skip
+
+
+def _lost_share(exam: Examination, corners: tuple[Corner, ...]) -> float:
+    """Largest part of a turn that low arcs at these corners may take from the ratio."""
+    rings = [exam.rings[c] for c in corners if c in exam.rings]
+    return SMEARED * max((sum(a.area for a in r.arcs) for r in rings), default=0.0)
 
 
 def could_measure(exam: Examination, corner: Corner, size: float) -> float:
