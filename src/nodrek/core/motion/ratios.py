@@ -34,6 +34,8 @@ LEAST_STRETCHES = 3
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
 ROUNDS = 6
+FEWEST_STRAIGHT = 12
+"""Blocks that count as straight where none is within reach."""
 ROUNDING_REACH = 0.75
 NOISE_REACH = 1.5
 """Steps of the values, and sigmas of noise, within which a block still counts as straight."""
@@ -214,16 +216,23 @@ def _straight_level(
     rounding = np.maximum(ROUNDING_REACH * quantum / speed, NOISE_REACH * noise)
     mode = half_sample_mode(np.repeat(yaw, np.clip((speed / 5.0).astype(int), 1, 6)))
     reach = 0.004
-    straight = np.abs(yaw - mode) < np.maximum(reach, rounding)
+    straight = _near(yaw, mode, np.maximum(reach, rounding))
     for _ in range(ROUNDS):
         near = yaw[straight]
         # the median of a few steps is one of them
         mode = float(np.mean(near) if float(np.median(rounding)) > reach else np.median(near))
         spread = mad_sigma(near - mode)
         reach = min(0.004, max(3.0 * spread, 0.0006))
-        straight = np.abs(yaw - mode) < np.maximum(reach, rounding)
+        straight = _near(yaw, mode, np.maximum(reach, rounding))
     sigma = _scatter_of_mean(np.where(straight, yaw, np.nan), per_stretch)
     return float(np.mean(yaw[straight])), sigma, straight
+
+
+def _near(values: Array, level: float, reach: Array) -> np.ndarray:
+    """Which values lie within `reach` of `level`; the nearest few at the least, as a level of none is none."""
+    off = np.abs(values - level)
+    few = min(values.size, FEWEST_STRAIGHT) - 1
+    return np.asarray(off <= np.maximum(reach, np.partition(off, few)[few]))
 
 
 def robust_intercept(values: Array, columns: list[Array], use: np.ndarray, per_stretch: int) -> tuple[float, float]:
