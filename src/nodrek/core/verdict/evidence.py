@@ -48,6 +48,9 @@ EVIDENCE = (
 )  # fmt: skip
 
 
+DIGITS = 5
+
+
 def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Finding]) -> Array:
     """Shape (len(EVIDENCE),), all finite. `findings` with their raw confidences."""
     ring = exam.rings.get(corner)
@@ -84,7 +87,8 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         noise * 100.0,
         speed,
     ]
-    return np.asarray(np.nan_to_num(np.clip(np.array(row, dtype=float), -1e4, 1e4)))
+    # no limit of a tree shall lie between two roundings of one number
+    return np.asarray(np.round(np.nan_to_num(np.clip(np.array(row, dtype=float), -1e4, 1e4)), DIGITS))
 
 
 def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[float]:
