@@ -75,11 +75,13 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
             truth_here = np.exp(true_log[corner] - mean)
             errors.append(abs(result.ratio - truth_here))
             covered.append(bool(result.ratio_low <= truth_here <= result.ratio_high))
+    exact = bool(faults) and bool(truth & sure)
     return Trial(
         sound=not faults,
         visible=visible,
-        exact=bool(faults) and bool(truth & sure),
-        corner=bool(bad) and bad <= named,
+        exact=exact,
+        # crossed leads of one axle are the mirror image of the other's: either is right
+        corner=exact or (bool(bad) and bad <= named),
         extra=bool(sure - truth) and bool(faults),
         alarm=not faults and bool(sure),
         confidences=tuple((p, key in truth) for key, p in found.items()),
