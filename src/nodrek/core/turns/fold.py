@@ -103,6 +103,27 @@ def _harmonics(angle: Array, deviation: Array, trust: Array, count: int = TEMPLA
     return out, float(np.sqrt(2.0 * np.sum(centred**2)))
 
 
+def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
+    """How much of the once-a-turn swing slower and faster driving share: 1 all of it, 0 or less nothing.
+
+    A ring out of centre swings at the same place at any speed, if less where averaging is long; what a
+    short log makes of its noise does so at one speed.
+    """
+    used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
+    if used.size < 4 * TEMPLATE_HARMONICS:
+        return 0.0
+    deviation = motion.deviation[used]
+    limit = CALM_Q80 * float(np.quantile(np.abs(deviation), 0.8))
+    wave = np.clip(deviation, -limit, limit) * turn_phasor(ring.turns[used])
+    slow = motion.expected[used] <= np.median(motion.expected[used])
+    if slow.all():
+        return 1.0
+    halves = np.array([wave[slow].mean(), wave[~slow].mean()])
+    whole = halves.mean()
+    shared = np.real(halves * np.conj(whole)) / max(abs(whole) ** 2, 1e-18)
+    return float(shared.min())
+
+
 def explained_deviation(ring: RingFold) -> Array:
     """The deviation that the profile gives each sample; zero outside the stretches.
 

@@ -12,7 +12,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
-from nodrek.core.turns.fold import RingFold, healing
+from nodrek.core.turns.fold import RingFold, healing, swing_at_any_speed
 from nodrek.core.turns.lost import count_lost
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
@@ -40,6 +40,8 @@ LARGEST_RUNOUT = 0.028
 EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD = 2.5, 1.5
 """ln Bayes factor of "tied to the wheel" at which ring and chance are equally likely: most dips
 of a log are no ring's."""
+EVEN_STEADINESS, STEADINESS_SPREAD = 0.1, 0.06
+"""Part of a swing that slower and faster driving must have in common."""
 NULL_FACTOR = 1.8
 RUNOUT_NULL_FACTOR = 2.3
 """A pattern must be this much stronger than what the log makes of nothing."""
@@ -91,6 +93,7 @@ def find_runout(exam: Examination) -> list[Finding]:
         by_size = 0.0
         if ring.scale.log_p <= LOCKED_LOG_P:
             by_size = ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.swing_null, leak), 8.0)
+            by_size *= passes(swing_at_any_speed(exam.followed[corner], folded), EVEN_STEADINESS, STEADINESS_SPREAD)
         if ring.swing is not None:
             seen = passes(ring.swing.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD)
             by_size = max(by_size, seen * ratio_odds(swing, max(EVEN_RUNOUT, leak), 8.0))
