@@ -30,7 +30,7 @@ bench: $(STAMP)
 	$(BIN)/python -m benchmarks.accuracy
 	$(BIN)/python -m benchmarks.diagnosis
 
-# New probabilities from simulated drives; three quarters of an hour on two cores.
+# New probabilities from simulated drives; about an hour on two cores.
 train: $(VENV)/.ready-to-train
 	$(BIN)/python -m tools.train
 	$(BIN)/python -m tools.train_sight
