@@ -12,14 +12,15 @@ import numpy as np
 import pytest
 
 from conftest import drive
-from nodrek.core.model import Corner, RawLog, Verdict
+from nodrek.core.model import Corner, Fault, Finding, RawLog, Verdict
 from nodrek.desktop.state import session as intents
 from nodrek.desktop.state.drive import COLUMNS
 from nodrek.desktop.state.present import Units, present
 from nodrek.desktop.state.report import answer_lines
 from nodrek.desktop.state.screen import PLACE_OF, Glyph, Place, Screen, View
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.words import minutes_words, percent, signed, sureness
+from nodrek.desktop.state.turns import _lost_words
+from nodrek.desktop.state.words import headline, minutes_words, percent, signed, sureness
 from nodrek.io.knowledge import trade_knowledge
 from nodrek.jobs.analyze import Answer, analyze_file
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -99,6 +100,20 @@ def test_each_fault_has_its_ring_and_its_words(
         for c in screen.plan.corners
         if c.corner is not corner and name not in ("dead", "frozen")
     )
+
+
+def test_an_uncounted_loss_has_no_number() -> None:
+    """Without the number of teeth the size of a dip may leave the count open."""
+    said = {k: headline(Finding(Fault.RING_DAMAGE, (Corner.RL,), 0.9, "", {"teeth_lost": k})) for k in (None, 1, 3)}
+    assert said[None] == "Rear left: the ring has lost teeth"
+    assert said[1].endswith("a tooth")
+    assert said[3].endswith("about 3 teeth")
+    assert [_lost_words(c) for c in ([1], [2, 1], [None], [1, None])] == [
+        "1 tooth",
+        "3 teeth",
+        "teeth lost",
+        "teeth lost",
+    ]
 
 
 def test_a_slower_wheel_is_drawn_larger(answers: Callable[[str], Answer]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -102,8 +103,7 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
             ),
             None,
         )
-        lost = sum(a.teeth or 0 for a in arcs)
-        text = "1 tooth" if lost == 1 else f"{lost} teeth"
+        text = _lost_words([a.teeth for a in arcs])
         caption = f"reads {depth:.0f} % low here" if depth is not None else "reads low here"
     seen = float(np.mean(~np.isnan(ring.fold.profile)))
     if seen < FULLY_SEEN:
@@ -123,3 +123,11 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
 
 def _percent(values: np.ndarray) -> tuple[float | None, ...]:
     return tuple(None if np.isnan(v) else 100.0 * float(np.expm1(v)) for v in values)
+
+
+def _lost_words(counts: Sequence[int | None]) -> str:
+    """How many teeth are gone, for the middle of the ring; unknown where one arc's count is."""
+    known = [k for k in counts if k is not None]
+    if len(known) < len(counts):
+        return "teeth lost"
+    return "1 tooth" if sum(known) == 1 else f"{sum(known)} teeth"

@@ -64,7 +64,7 @@ def where_words(finding: Finding) -> str:
 
 def headline(finding: Finding) -> str:
     lost = finding.evidence.get("teeth_lost", 1)
-    teeth = "a tooth" if lost == 1 else f"about {lost} teeth"
+    teeth = "teeth" if lost is None else "a tooth" if lost == 1 else f"about {lost} teeth"
     if finding.evidence.get("pattern") == "weak_arc":
         return f"{where_words(finding)}: the ring is weak on one side"
     return HEADLINES[finding.fault].format(where=where_words(finding), teeth=teeth)
