@@ -28,6 +28,7 @@ bench: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks.speed
 	$(BIN)/python -m benchmarks.reading
 	$(BIN)/python -m benchmarks.accuracy
+	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis
 
 # New probabilities from simulated drives; about an hour on two cores.
