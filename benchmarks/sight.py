@@ -6,15 +6,13 @@ python -m benchmarks.sight [TWINS]          (seeds from 190,000 on; training use
 from __future__ import annotations
 
 import sys
-from collections.abc import Mapping
 from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
 from tools.train_sight import SMALLEST, twins
 
 from nodrek.core.model import Fault
-from nodrek.core.model.learnt import logistic
-from nodrek.core.verdict.sight import SIGHT
+from nodrek.core.verdict.sight import promise
 from nodrek.io.knowledge import shipped_calibration
 
 FIRST_SEED = 190_000
@@ -27,15 +25,11 @@ def main(count: int) -> None:
     print("kind, twins, promised, found; promised and found of the poorer and of the better half")
     for kind, _ in SMALLEST:
         mine = [(row, found) for name, row, found in done if name == kind.value]
-        promised = np.array([_promise(weights[kind], row) for row, _ in mine])
+        promised = np.array([promise(weights[kind], row) for row, _ in mine])
         found = np.array([f for _, f in mine], dtype=float)
         halves = np.array_split(np.argsort(promised), 2)
         told = ", ".join(f"{promised[h].mean():.2f} {found[h].mean():.2f}" for h in halves)
         print(f"{Fault(kind).value:14s} {len(mine):4d}  {promised.mean():.2f} {found.mean():.2f}; {told}")
-
-
-def _promise(weights: Mapping[str, float], row: list[float]) -> float:
-    return logistic(sum(weights.get(name, 0.0) * value for name, value in zip(SIGHT, row, strict=True)))
 
 
 if __name__ == "__main__":

@@ -164,7 +164,7 @@ def _planted(names: Sequence[str]) -> Any:
     """A classifier that has learnt nothing yet; few names want few leaves."""
     from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
 
-    return HistGradientBoostingClassifier(**(BOOSTING if len(names) > len(OF_THE_LOG) else {**BOOSTING, **CAUTIOUS}))
+    return HistGradientBoostingClassifier(**(BOOSTING if names == EVIDENCE else {**BOOSTING, **CAUTIOUS}))
 
 
 def _plain(nodes: np.ndarray, at: int, names: Sequence[str]) -> Any:

@@ -19,8 +19,7 @@ from nodrek.desktop.state.present import Units, present
 from nodrek.desktop.state.report import answer_lines
 from nodrek.desktop.state.screen import PLACE_OF, Glyph, Place, Screen, View
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.turns import _lost_words
-from nodrek.desktop.state.words import headline, minutes_words, percent, signed, sureness
+from nodrek.desktop.state.words import headline, lost_words, minutes_words, percent, signed, sureness
 from nodrek.io.knowledge import trade_knowledge
 from nodrek.jobs.analyze import Answer, analyze_file
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -108,7 +107,7 @@ def test_an_uncounted_loss_has_no_number() -> None:
     assert said[None] == "Rear left: the ring has lost teeth"
     assert said[1].endswith("a tooth")
     assert said[3].endswith("about 3 teeth")
-    assert [_lost_words(c) for c in ([1], [2, 1], [None], [1, None])] == [
+    assert [lost_words(c) for c in ([1], [2, 1], [None], [1, None])] == [
         "1 tooth",
         "3 teeth",
         "teeth lost",

@@ -5,7 +5,7 @@ title = "..."          seed = 7        duration_s = 180      road = "town"      
 [driver]               any field of `Driver`
 [ring]                 teeth, pitch_error, swing
 [sensor]               kind = "active" | "coil", and its fields
-[control_unit]         kind = "span" | "last" | "count" | "smoothed", and its fields
+[control_unit]         kind = "span" | "last" | "count" | "smoothed" | "filtered" | "held", and its fields
 [logger]               any field of `Logger`
 [names]                FL = "Wheel speed FL", …
 [[fault]]              corner, cause, and the fields of `SimulatedFault`
@@ -24,7 +24,15 @@ from nodrek.core.model import Corner, Driven
 from nodrek.errors import BadRequest
 from nodrek.simulate.car import Car
 from nodrek.simulate.chain import Scenario
-from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, LastPeriod, SmoothedSpan, SpanOfEdges
+from nodrek.simulate.control_unit import (
+    ControlUnit,
+    CountPerWindow,
+    HoldLast,
+    LastPeriod,
+    LowPass,
+    SmoothedSpan,
+    SpanOfEdges,
+)
 from nodrek.simulate.drive import Driver
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.logger import Logger
@@ -36,7 +44,10 @@ LARGEST_FILE = 256 * 1024
 LONGEST_S = 24 * 3600.0
 LARGEST_NUMBER = 1e9
 SENSORS = {"active": ActiveSensor, "coil": CoilSensor}
-CONTROL_UNITS = {"span": SpanOfEdges, "last": LastPeriod, "count": CountPerWindow, "smoothed": SmoothedSpan}
+CONTROL_UNITS = {
+    "span": SpanOfEdges, "last": LastPeriod, "count": CountPerWindow, "smoothed": SmoothedSpan, "filtered": LowPass,
+    "held": HoldLast,
+}  # fmt: skip
 UNITS = ("km/h", "mph", "m/s")
 
 

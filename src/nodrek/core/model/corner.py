@@ -27,6 +27,12 @@ class Corner(StrEnum):
         return _MATE[self]
 
     @property
+    def signs(self) -> tuple[int, int, int]:
+        """±1 of the corner in front − rear, left − right, and the diagonal FL + RR − FR − RL."""
+        axle, side = 1 if self.is_front else -1, 1 if self.is_left else -1
+        return axle, side, axle * side
+
+    @property
     def words(self) -> str:
         """For people: ``"rear left"``."""
         return f"{'front' if self.is_front else 'rear'} {'left' if self.is_left else 'right'}"

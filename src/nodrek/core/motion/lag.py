@@ -44,6 +44,8 @@ NONE, IN_ORDER, ANY_ORDER, ANY = 0.8, 0.12, 0.04, 0.04
 """Chances before looking: stamped when true; polled front left, front right, rear left, rear right;
 polled evenly in another order; any lags (common practice, no published source)."""
 EVEN = (0.0, 1.0, 2.0, 3.0)
+SIGNS = np.array([c.signs for c in Corner])
+"""Lag of a corner = these times the three contrasts, up to a common lag; shape (4, 3)."""
 SMALLEST = 1.5e-3
 MOST_PERIODS = 1.2
 WORTH_MOVING = 0.010
@@ -100,11 +102,6 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     if max(lag.seconds for lag in lags) > MOST_PERIODS / rate:
         return out
     return {c: lag if lag.seconds > SMALLEST else Lag(0.0, lag.sigma) for c, lag in zip(Corner, lags, strict=True)}
-
-
-SIGNS = np.array([[1 if c.is_front else -1, 1 if c.is_left else -1, 1 if c.is_left is c.is_front else -1]
-                  for c in Corner])  # fmt: skip
-"""Lag of a corner = these times the three contrasts, up to a common lag; shape (4, 3)."""
 
 
 def _likeliest(contrasts: Array, sigma: Array, period: float) -> list[Lag]:
@@ -167,6 +164,8 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
     # neighbours of what is left out have no slope
     use &= ~np.isnan(slope) & ~np.isnan(wide)
     slope, wide = np.where(use, slope, 0.0), np.where(use, wide, 0.0)
+    if use.sum() < LEAST_SAMPLES:
+        return None
     speed_of_all = np.exp(np.where(use, common, 0.0))
     pull, wide_pull = slope * speed_of_all, wide * speed_of_all
     front_rear = 0.25 * (logs[0] + logs[1] - logs[2] - logs[3])

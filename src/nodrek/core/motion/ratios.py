@@ -180,11 +180,7 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
         columns = [pull, brake, bent**2]
         contrasts["fr"] = robust_intercept(front_rear, columns, gentle, per_stretch)
         contrasts["dg"] = robust_intercept(diagonal, [(yaw - left_right) ** 3], gentle, per_stretch)
-        signs = {
-            c: {"lr": 1 if c.is_left else -1, "fr": 1 if c.is_front else -1,
-                "dg": 1 if c.is_left == c.is_front else -1}
-            for c in logs
-        }  # fmt: skip
+        signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
         return {
             c: RatioEstimate(
                 sum(s * contrasts[k][0] for k, s in sign.items()),

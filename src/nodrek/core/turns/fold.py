@@ -83,9 +83,14 @@ def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
         spread = np.maximum(square / mass - profile**2, 0.0)
         error = np.where(hits > 1, np.sqrt(spread / np.maximum(hits - 1, 1)), np.nan)
     amplitudes, sigma = _harmonics(angle, deviation, trust)
-    limit = CALM_Q80 * float(np.quantile(np.abs(deviation), 0.8)) if deviation.size else 0.0
-    swing = float(_harmonics(angle, np.clip(deviation, -limit, limit), trust, count=1)[0][0])
+    swing = float(_harmonics(angle, _calm(deviation), trust, count=1)[0][0])
     return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0, swing)
+
+
+def _calm(deviation: Array) -> Array:
+    """The deviations without their dips, see `CALM_Q80`."""
+    limit = CALM_Q80 * float(np.quantile(np.abs(deviation), 0.8)) if deviation.size else 0.0
+    return np.clip(deviation, -limit, limit)
 
 
 def _harmonics(angle: Array, deviation: Array, trust: Array, count: int = TEMPLATE_HARMONICS) -> tuple[Array, float]:
@@ -112,9 +117,7 @@ def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
     if used.size < 4 * TEMPLATE_HARMONICS:
         return 0.0
-    deviation = motion.deviation[used]
-    limit = CALM_Q80 * float(np.quantile(np.abs(deviation), 0.8))
-    wave = np.clip(deviation, -limit, limit) * turn_phasor(ring.turns[used])
+    wave = _calm(motion.deviation[used]) * turn_phasor(ring.turns[used])
     slow = motion.expected[used] <= np.median(motion.expected[used])
     if slow.all():
         return 1.0
@@ -122,6 +125,11 @@ def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
     whole = halves.mean()
     shared = np.real(halves * np.conj(whole)) / max(abs(whole) ** 2, 1e-18)
     return float(shared.min())
+
+
+def from_centre(turns: Array, centre: float) -> Array:
+    """Where on the ring, −0.5 to 0.5 turns from `centre`."""
+    return np.mod(turns - centre + 0.5, 1.0) - 0.5
 
 
 def explained_deviation(ring: RingFold) -> Array:
@@ -207,7 +215,7 @@ def healing(motion: CornerMotion, ring: RingFold, arc: LowArc) -> Healing | None
     A lost tooth costs the same at any speed, a weak arc nothing once the wheel is fast.
     """
     used = ~np.isnan(ring.turns) & ~np.isnan(motion.deviation)
-    off = np.abs(np.mod(ring.turns - arc.centre + 0.5, 1.0) - 0.5)
+    off = np.abs(from_centre(ring.turns, arc.centre))
     out = []
     # averaging drags a dip out along the turn, the further the faster
     for low, high, margin in ((0.0, SLOW_UP_TO, ARC_MARGIN), (FAST_FROM, FAST_UP_TO, 4 * ARC_MARGIN)):

@@ -15,16 +15,14 @@ rings are usual, and is `None` where that settles nothing.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 
 import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.fold import LowArc, RingFold
+from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold, from_centre
 
 SHORT = 0.82
-BINS = 72
 MARGIN = 0.05
 """Turns on either side of an arc that its flanks may take."""
 WIDE = 0.3
@@ -36,6 +34,10 @@ SLOWEST, SLOW, FASTEST = 1.5, 4.0, 15.0
 LEAST_SAMPLES, LEAST_TURNS = 60, 5
 DEEP = 0.58
 """Least reading of slow turns, over the speed, below which it is a period of at least two pitches."""
+GENEROUS = 0.4
+"""Part of an edge that noise and the error of the speed may take from the depth."""
+AGAINST_DEPTH, BY_DEPTH = -6.0, 4.0
+"""Nats against fewer edges than the depth says; by how much likelier it makes just as many (own estimates)."""
 MOST = 12
 AREA_SPREAD, AREA_FLOOR = 0.13, 0.12
 """1 sigma of the area about `SHORT` pitches an edge: part of it, and pitches (simulated units)."""
@@ -56,10 +58,10 @@ def count_lost(motion: CornerMotion, ring: RingFold, arc: LowArc, shortfall: flo
     if arc.width > WIDE:
         area = max(area, shortfall)
     deepest = slow_depth(motion, ring, arc)
-    # a tenth is for the speed itself and for noise
-    least = 1 if math.isnan(deepest) or deepest > DEEP else max(1, math.floor(1.0 / deepest - 1.0 + 0.4))
+    single = deepest <= DEEP  # never of NaN
+    least = max(1, math.floor(1.0 / deepest - 1.0 + GENEROUS)) if single else 1
     counts = np.arange(1.0, MOST + 1)
-    weights: Array = np.log(_usual(counts)) + np.where(counts < least, -6.0, 0.0)
+    weights: Array = np.log(_usual(counts)) + np.where(counts < least, AGAINST_DEPTH, 0.0)
     if teeth is not None:
         weights += _law(area * teeth, counts)
         return int(counts[np.argmax(weights)])
@@ -68,8 +70,8 @@ def count_lost(motion: CornerMotion, ring: RingFold, arc: LowArc, shortfall: flo
     usual = -0.5 * (np.log(numbers / USUAL_TEETH) / TEETH_SPREAD) ** 2
     chances = np.exp(weights + np.logaddexp.reduce(law + usual[:, None], axis=0))
     # depth that shows single periods at all shows how many pitches they had
-    if not math.isnan(deepest) and deepest <= DEEP:
-        chances = chances * np.where(counts == least, 4.0, 1.0)
+    if single:
+        chances = chances * np.where(counts == least, BY_DEPTH, 1.0)
     best = int(np.argmax(chances))
     return int(counts[best]) if chances[best] > SETTLED * chances.sum() else None
 
@@ -85,10 +87,6 @@ def _usual(counts: Array) -> Array:
     return np.where(counts == 1, 0.5, 0.5 * 0.6 ** (counts - 2) * 0.4)
 
 
-def _offsets(ring: RingFold, arc: LowArc) -> Array:
-    return np.mod(ring.turns - arc.centre + 0.5, 1.0) - 0.5
-
-
 def dip_area(motion: CornerMotion, ring: RingFold, arc: LowArc) -> float:
     """Part of a turn (0..1) that goes unreported at `arc`: mean of the readings themselves, not of their logarithms."""
     used = ~np.isnan(ring.turns) & ~np.isnan(motion.deviation)
@@ -96,32 +94,31 @@ def dip_area(motion: CornerMotion, ring: RingFold, arc: LowArc) -> float:
     if used.sum() < LEAST_SAMPLES:
         return arc.area
     relative = np.expm1(np.clip(motion.deviation[used], -6.0, 0.7))
-    index = np.minimum(((_offsets(ring, arc)[used] + 0.5) * BINS).astype(np.int64), BINS - 1)
-    count = np.bincount(index, minlength=BINS)
+    index = np.minimum(
+        ((from_centre(ring.turns[used], arc.centre) + 0.5) * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1
+    )
+    count = np.bincount(index, minlength=PROFILE_BINS)
     with np.errstate(invalid="ignore"):
-        profile = np.bincount(index, weights=relative, minlength=BINS) / count
-    place = (np.arange(BINS) + 0.5) / BINS - 0.5
+        profile = np.bincount(index, weights=relative, minlength=PROFILE_BINS) / count
+    place = (np.arange(PROFILE_BINS) + 0.5) / PROFILE_BINS - 0.5
     half = arc.width / 2.0 + MARGIN
     inside = (place > -half) & (place < half + DRAG_S * float(np.median(motion.expected[used])))
     outside = profile[~inside & (count > 0)]
     if not outside.size:
         return arc.area
-    return max(0.0, float(np.nansum(np.median(outside) - profile[inside])) / BINS)
+    return max(0.0, float(np.nansum(np.median(outside) - profile[inside])) / PROFILE_BINS)
 
 
 def slow_depth(motion: CornerMotion, ring: RingFold, arc: LowArc) -> float:
     """Median over slow turns of the least reading at `arc`, over the speed; NaN for too few turns."""
     with np.errstate(invalid="ignore"):
         used = (motion.expected > SLOWEST) & (motion.expected <= SLOW) & ~np.isnan(motion.deviation)
-        used &= np.abs(_offsets(ring, arc)) < arc.width / 2.0 + MARGIN
+        used &= np.abs(from_centre(ring.turns, arc.centre)) < arc.width / 2.0 + MARGIN
     if not used.any():
         return float("nan")
     number = np.floor(ring.turns[used] - arc.centre + 0.5).astype(np.int64)
-    least: Mapping[int, float] = _least_by(number, motion.deviation[used])
-    return float(np.exp(np.median(list(least.values())))) if len(least) >= LEAST_TURNS else float("nan")
-
-
-def _least_by(groups: np.ndarray, values: Array) -> dict[int, float]:
-    order = np.argsort(groups, kind="stable")
-    keys, starts = np.unique(groups[order], return_index=True)
-    return dict(zip(keys.tolist(), np.minimum.reduceat(values[order], starts).tolist(), strict=True))
+    # phases are followed back and forth, so turns need not come in order
+    order = np.argsort(number, kind="stable")
+    starts = np.unique(number[order], return_index=True)[1]
+    least = np.minimum.reduceat(motion.deviation[used][order], starts)
+    return float(np.exp(np.median(least))) if least.size >= LEAST_TURNS else float("nan")

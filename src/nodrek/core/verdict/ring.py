@@ -12,7 +12,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
-from nodrek.core.turns.fold import RingFold, healing, swing_at_any_speed
+from nodrek.core.turns.fold import RingFold, from_centre, healing, swing_at_any_speed
 from nodrek.core.turns.lost import count_lost
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
@@ -158,7 +158,7 @@ def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
     number = np.floor(turns[dips] - arc.centre + 0.5).astype(np.int64)
     if not number.size:
         return 0, 0
-    off = np.abs(np.mod(turns[dips] - arc.centre + 0.5, 1.0) - 0.5)
+    off = np.abs(from_centre(turns[dips], arc.centre))
     at_place = np.unique(number[off < arc.width / 2 + 0.04])
     return int(at_place.size), int(np.unique(number).size)
 

@@ -8,7 +8,7 @@ simulated drives (`tools/train_sight.py`): one logistic regression per kind of f
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -45,6 +45,11 @@ def sight_row(exam: Examination, corner: Corner, calculated: float) -> Array:
     )
 
 
+def promise(weights: Mapping[str, float], row: Sequence[float] | Array) -> float:
+    """Probability of being found, for a row of `SIGHT`."""
+    return logistic(sum(weights.get(name, 0.0) * float(value) for name, value in zip(SIGHT, row, strict=True)))
+
+
 def sight(
     exam: Examination, corner: Corner, calculated: Mapping[Fault, float], weights: Mapping[Fault, Mapping[str, float]]
 ) -> dict[Fault, float]:
@@ -55,9 +60,7 @@ def sight(
     out = {}
     for kind, p in calculated.items():
         if kind in weights and p > 0.0:
-            row = dict(zip(SIGHT, sight_row(exam, corner, p).tolist(), strict=True))
-            score = sum(weights[kind].get(name, 0.0) * value for name, value in row.items())
-            out[kind] = logistic(score)
+            out[kind] = promise(weights[kind], sight_row(exam, corner, p))
         else:
             out[kind] = p
     return out

@@ -45,14 +45,14 @@ class _Pattern:
 
 @dataclass(frozen=True)
 class Contrasts:
-    """ln ratios of four corners as three differences, each with its share of what one odd corner would show.
+    """ln ratios of four corners as differences between axles and between sides.
 
-    One odd corner shows a third in each; wear of an axle shows in ``axle`` alone.
+    One odd corner shows a third of its own ratio in each, and in the diagonal; wear of an axle shows in
+    ``axle`` alone.
     """
 
-    side: float
     axle: float
-    diagonal: float
+    side: float
 
 
 def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[Corner, float]) -> list[Finding]:
@@ -188,13 +188,8 @@ def likely_patterns(exam: Examination) -> list[_Pattern]:
 
 
 def contrasts(exam: Examination, corner: Corner) -> Contrasts:
-    """ln, each with the sign of `corner`; all zero where not all four are known. See `Contrasts`."""
+    """ln, each with the sign of `corner`; both zero where not all four are known. See `Contrasts`."""
     if len(exam.ratios) < 4:
-        return Contrasts(0.0, 0.0, 0.0)
-    rho = {c: r.log_ratio for c, r in exam.ratios.items()}
-    side = sum(v if c.is_left is corner.is_left else -v for c, v in rho.items())
-    axle = sum(v if c.is_front is corner.is_front else -v for c, v in rho.items())
-    diagonal = sum(
-        v if (c.is_left is c.is_front) is (corner.is_left is corner.is_front) else -v for c, v in rho.items()
-    )
-    return Contrasts(side / 4.0, axle / 4.0, diagonal / 4.0)
+        return Contrasts(0.0, 0.0)
+    axle, side = (sum(c.signs[k] * corner.signs[k] * r.log_ratio for c, r in exam.ratios.items()) / 4.0 for k in (0, 1))
+    return Contrasts(axle, side)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -12,6 +11,7 @@ from nodrek.core.turns.fold import PROFILE_BINS
 from nodrek.core.turns.raster import turn_raster
 from nodrek.desktop.state.screen import RasterScreen, RingFaceScreen, TurnsScreen
 from nodrek.desktop.state.session import Session
+from nodrek.desktop.state.words import lost_words
 from nodrek.jobs.analyze import Answer
 
 MOST_ROWS = 240
@@ -103,7 +103,7 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
             ),
             None,
         )
-        text = _lost_words([a.teeth for a in arcs])
+        text = lost_words([a.teeth for a in arcs])
         caption = f"reads {depth:.0f} % low here" if depth is not None else "reads low here"
     seen = float(np.mean(~np.isnan(ring.fold.profile)))
     if seen < FULLY_SEEN:
@@ -123,11 +123,3 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
 
 def _percent(values: np.ndarray) -> tuple[float | None, ...]:
     return tuple(None if np.isnan(v) else 100.0 * float(np.expm1(v)) for v in values)
-
-
-def _lost_words(counts: Sequence[int | None]) -> str:
-    """How many teeth are gone, for the middle of the ring; unknown where one arc's count is."""
-    known = [k for k in counts if k is not None]
-    if len(known) < len(counts):
-        return "teeth lost"
-    return "1 tooth" if sum(known) == 1 else f"{sum(known)} teeth"

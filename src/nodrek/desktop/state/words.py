@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from nodrek.core.model import CornerResult, Fault, Finding, Verdict
 from nodrek.core.model.case import Cause
 from nodrek.core.verdict.judge import WORTH_TRUSTING
@@ -125,3 +127,11 @@ def minutes_words(seconds: float) -> str:
     if whole >= 3600:
         return f"{whole // 3600}:{whole % 3600 // 60:02d} h"
     return f"{whole // 60}:{whole % 60:02d} min"
+
+
+def lost_words(counts: Sequence[int | None]) -> str:
+    """How many teeth are gone, for the middle of the ring; unknown where one arc's count is."""
+    known = [k for k in counts if k is not None]
+    if len(known) < len(counts):
+        return "teeth lost"
+    return "1 tooth" if sum(known) == 1 else f"{sum(known)} teeth"
