@@ -6,6 +6,8 @@ from nodrek.core.model import Analysis, Corner, Fault, Finding, Verdict
 from nodrek.core.verdict.judge import FAULTY_FROM, could_show
 from nodrek.desktop.state.screen import Glyph, RingSign
 
+WIDEST_NOTCH = 0.2
+"""Turns: a dip that a long window drags out is no half of a ring gone."""
 GLYPHS = {
     Fault.RING_DAMAGE: Glyph.NOTCH,
     Fault.RING_RUNOUT: Glyph.OFF_CENTRE,
@@ -40,7 +42,7 @@ def sign_of(analysis: Analysis, corner: Corner) -> RingSign:
     return RingSign(
         GLYPHS.get(finding.fault, Glyph.UNKNOWN),
         finding.confidence,
-        tuple((a.centre_turn, a.width_turn) for a in arcs) or ((0.0, 0.08),),
+        tuple((a.centre_turn, min(a.width_turn, WIDEST_NOTCH)) for a in arcs) or ((0.0, 0.08),),
         # a wheel that turns slower has the larger tyre
         larger=float(finding.evidence.get("difference_percent", 0.0)) < 0.0,
         calls=True,

@@ -133,5 +133,5 @@ def lost_words(counts: Sequence[int | None]) -> str:
     """How many teeth are gone, for the middle of the ring; unknown where one arc's count is."""
     known = [k for k in counts if k is not None]
     if len(known) < len(counts):
-        return "teeth lost"
+        return "? teeth"
     return "1 tooth" if sum(known) == 1 else f"{sum(known)} teeth"
