@@ -52,7 +52,8 @@ BOOSTING: dict[str, Any] = {
     "max_features": 0.3, "early_stopping": False, "random_state": 0,
 }  # fmt: skip
 OF_THE_LOG = (
-    "crossed_against", "crossed_sigmas", "crossed_bends", "rate", "minutes", "rounding", "noise", "speed",
+    "crossed_against", "crossed_sigmas", "crossed_bends", "crossed_balance",
+    "rate", "minutes", "rounding", "noise", "speed",
 )  # fmt: skip
 FEWER: dict[Fault, tuple[str, ...]] = {Fault.CROSSED: OF_THE_LOG}
 """Kinds that look at these numbers only: one answer a log has too few examples for the rest."""

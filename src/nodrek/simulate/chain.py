@@ -21,7 +21,7 @@ from nodrek.simulate.logger import Logger
 from nodrek.simulate.nuisance import Nuisance, Slips, extra_slip, with_parking
 from nodrek.simulate.ring import Ring, edge_times
 from nodrek.simulate.road import KINDS, Road, draw_road
-from nodrek.simulate.sensor import ActiveSensor, Lead, Sensor
+from nodrek.simulate.sensor import ActiveSensor, CoilSensor, Lead, LosingSensor, Sensor
 
 DEFAULT_NAMES: Mapping[Corner, str] = {c: f"Wheel speed {c}" for c in Corner}
 
@@ -39,6 +39,7 @@ class Scenario:
     teeth: int = 48
     pitch_error: float = 0.012
     ring_swing: float = 3e-4
+    tooth_share: float = 0.0
     sensor: Sensor = ActiveSensor()
     control_unit: ControlUnit = SpanOfEdges()
     believed_circumference_m: float = 1.95
@@ -90,6 +91,7 @@ def _corner_speeds(
         abs(scenario.ring_swing * rng.standard_normal()),
         phase=float(rng.random()),
         seed=int(rng.integers(2**31)),
+        tooth_share=scenario.tooth_share,
     )
     lead = Lead()
     sensor = scenario.sensor
@@ -99,14 +101,21 @@ def _corner_speeds(
         lead = fault_effects.break_lead(lead, fault, drive, road.bumps, rng)
     angles, strengths = ring.edges()
     times, which = edge_times(t, turns + rng.random(), angles)
-    edges = sensor.sense(times, strengths[which], rng)
+    edges = _before(sensor, ring).sense(times, strengths[which], rng)
     edges = lead.carry(edges, rng)
-    pitch = scenario.believed_circumference_m / scenario.teeth
+    pitch = scenario.believed_circumference_m / (scenario.teeth * ring.edges_a_tooth)
     when, value = scenario.control_unit.speeds(edges, scenario.duration_s, pitch)
     value = np.where(value < scenario.min_speed, 0.0, value)
     for fault in scenario.at(corner):
         value = fault_effects.freeze(when, value, fault)
     return when, value
+
+
+def _before(sensor: Sensor, ring: Ring) -> Sensor:
+    """The sensor as it looks at this ring."""
+    if isinstance(sensor, LosingSensor):
+        return replace(sensor, inner=_before(sensor.inner, ring))
+    return replace(sensor, edges_a_tooth=ring.edges_a_tooth) if isinstance(sensor, CoilSensor) else sensor
 
 
 def _with_wheel_sizes(car: Car, faults: list[SimulatedFault]) -> Car:

@@ -26,6 +26,8 @@ class Ring:
     ``pitch_error`` is the rms placement error in pitches; ``eccentricity`` the relative
     once-a-turn swing of reported speed (amplitude); ``missing`` tooth numbers from 0;
     ``cracked`` widens one pitch by that many pitches; ``phase`` turns the whole ring.
+    ``tooth_share``: part of a pitch that is tooth, where the control unit counts the falling
+    edges as well as the rising ones; 0 where it counts one edge a tooth.
     """
 
     teeth: int = 48
@@ -37,12 +39,21 @@ class Ring:
     phase: float = 0.0
     seed: int = 0
     base_strength: float = 1.0
+    tooth_share: float = 0.0
+
+    @property
+    def edges_a_tooth(self) -> int:
+        return 2 if self.tooth_share else 1
 
     def edges(self) -> tuple[Array, Array]:
         """Angles (turns, 0..1, rising) and strengths of the edges that are still there."""
         rng = np.random.default_rng(self.seed)
-        index = np.arange(self.teeth, dtype=float)
-        angle = (index + self.pitch_error * rng.standard_normal(self.teeth)) / self.teeth
+        angle = (np.arange(self.teeth) + self.pitch_error * rng.standard_normal(self.teeth)) / self.teeth
+        tooth = np.arange(self.teeth)
+        if self.tooth_share:
+            falling = (np.arange(self.teeth) + self.tooth_share) / self.teeth
+            falling += self.pitch_error * rng.standard_normal(self.teeth) / self.teeth
+            angle, tooth = np.column_stack([angle, falling]).ravel(), np.repeat(tooth, 2)
         if self.cracked:
             # a crack opens one pitch; the others close up evenly round the ring
             gap = self.cracked / self.teeth
@@ -50,11 +61,11 @@ class Ring:
         # speed swing e·cos(2πθ) means angle displacement -e·sin(2πθ)/2π
         angle = angle - self.eccentricity / (2 * np.pi) * np.sin(2 * np.pi * angle)
         angle = np.mod(angle + self.phase, 1.0)
-        strength = np.full(self.teeth, self.base_strength)
+        strength = np.full(angle.size, self.base_strength)
         for arc in self.weak:
             off = np.abs(np.mod(angle - arc.centre + 0.5, 1.0) - 0.5)
             strength[off < arc.width / 2] *= arc.strength
-        keep = np.array([i not in self.missing for i in range(self.teeth)])
+        keep = np.array([i not in self.missing for i in tooth])
         order = np.argsort(angle[keep])
         return angle[keep][order], strength[keep][order]
 

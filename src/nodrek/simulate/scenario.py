@@ -3,7 +3,7 @@
 title = "..."          seed = 7        duration_s = 180      road = "town"      nuisance = "wheelspin"
 [car]                  any field of `Car`, driven = "front"
 [driver]               any field of `Driver`
-[ring]                 teeth, pitch_error, swing
+[ring]                 teeth, pitch_error, swing, tooth_share (of a pitch, where both edges are counted)
 [sensor]               kind = "active" | "coil", and its fields
 [control_unit]         kind = "span" | "last" | "count" | "smoothed" | "filtered" | "held", and its fields
 [logger]               any field of `Logger`
@@ -99,6 +99,7 @@ def scenario_from(data: Mapping[str, Any], where: str) -> Scenario:
         teeth=int(_number(ring, "teeth", 8, 400, base.teeth, f"{where}: ring")),
         pitch_error=_number(ring, "pitch_error", 0, 0.2, base.pitch_error, f"{where}: ring"),
         ring_swing=_number(ring, "swing", 0, 0.1, base.ring_swing, f"{where}: ring"),
+        tooth_share=_number(ring, "tooth_share", 0, 0.9, base.tooth_share, f"{where}: ring"),
         sensor=sensor,
         control_unit=unit,
         believed_circumference_m=_number(

@@ -22,18 +22,22 @@ class Sensor(Protocol):
 class CoilSensor:
     """Passive: voltage grows with the rate of teeth, so slow wheels are silent.
 
-    ``wake_rate``: teeth per second at which a tooth of strength 1 is just seen.
+    ``wake_rate``: teeth per second at which a tooth of strength 1 is just seen;
+    ``edges_a_tooth``: 2 where falling edges come through as well.
     """
 
     wake_rate: float = 30.0
     jitter: float = 15e-6
+    edges_a_tooth: int = 1
 
     def sense(self, times: Array, strength: Array, rng: np.random.Generator) -> Array:
-        if times.size < 2:
+        like = self.edges_a_tooth
+        if times.size < 2 * like:
             return times[:0]
-        apart = np.diff(times)
+        apart = times[like:] - times[:-like]
         # a tooth beside a gap is as loud as any: its voltage is made by its own two flanks
-        nearest = np.minimum(np.append(apart, apart[-1]), np.append(apart[0], apart))
+        after, before = np.append(apart, apart[-like:]), np.append(apart[:like], apart)
+        nearest = np.minimum(after, before)
         rate = 1.0 / np.maximum(nearest, 1e-6)
         amplitude = strength * rate * (1.0 + 0.03 * rng.standard_normal(times.size))
         kept = times[amplitude > self.wake_rate]

@@ -28,6 +28,8 @@ from nodrek.simulate.logger import Logger
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.sensor import ActiveSensor, CoilSensor, Sensor
 
+BOTH_EDGES, HEAVY, TRAILER = 0.25, 0.1, 0.04
+"""Shares of drives whose control unit counts falling edges too, of heavy vehicles, of trailers of two corners."""
 CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible", "filtered", "held")
 
 
@@ -113,7 +115,7 @@ def draw_scenario(
         own_times=bool(wide.random() < 0.2),
         drop=float(rng.choice((0.0, 0.0, 0.002))),
     )
-    return Scenario(
+    drawn = Scenario(
         title="drawn",
         seed=seed,
         duration_s=duration_s,
@@ -131,6 +133,38 @@ def draw_scenario(
         nuisance=nuisance,
         faults=faults,
     )
+    return _wider(drawn, np.random.default_rng([seed, 83]))
+
+
+def _wider(drawn: Scenario, rng: np.random.Generator) -> Scenario:
+    """Some of the drives on other rings and other vehicles; the rest as they were."""
+    both, heavy, trailer = (bool(rng.random() < share) for share in (BOTH_EDGES, HEAVY, TRAILER))
+    if both:
+        # hardly any tooth is exactly half a pitch; a unit takes its periods between like edges
+        drawn = replace(drawn, tooth_share=float(rng.uniform(0.46, 0.54)), control_unit=_like_edges(drawn.control_unit))
+    if heavy:
+        size = float(rng.uniform(2.6, 3.5))
+        car = replace(
+            drawn.car,
+            circumference=size,
+            wheelbase=float(rng.uniform(3.5, 6.0)),
+            track=float(rng.uniform(1.8, 2.1)),
+            driven=Driven.REAR,
+        )
+        believed = size * drawn.believed_circumference_m / drawn.car.circumference
+        drawn = replace(drawn, car=car, teeth=int(rng.integers(80, 101)), believed_circumference_m=believed)
+    behind = all(not f.corner.is_front and f.cause is not Cause.CROSSED for f in drawn.faults)
+    if trailer and behind:
+        drawn = replace(drawn, names={c: name for c, name in drawn.names.items() if not c.is_front})
+    return drawn
+
+
+def _like_edges(unit: ControlUnit) -> ControlUnit:
+    if isinstance(unit, LastPeriod):
+        return replace(unit, periods=2 * unit.periods)
+    if isinstance(unit, LowPass | HoldLast) and isinstance(unit.inner, LastPeriod):
+        return replace(unit, inner=_like_edges(unit.inner))
+    return unit
 
 
 def draw_fault(cause: Cause, seed: int) -> SimulatedFault:

@@ -34,19 +34,23 @@ SURE_AGAINST = 1.9
 """Correlation of the two axles, and how many of its own errors it is from zero, beyond which
 they go against each other."""
 LEAST_SIGNED = 0.4
+LARGE = 0.9
 
 
 @dataclass(frozen=True)
 class Crossing:
     """``axle``: left corner of the axle that is likelier crossed; ``agreement`` −1…1 of the two
     axles, and ``sigmas``, the same in units of its error; ``settled``: whether a signed signal
-    says which axle it is; ``bends``: by how much bends stand out of the noise of the axles' differences."""
+    says which axle it is; ``bends``: by how much bends stand out of the noise of the axles' differences;
+    ``balance``: ln of what large bends leave in the difference of the two axles over what they leave in
+    the sum, positive where they go against each other."""
 
     axle: Corner
     agreement: float
     sigmas: float
     settled: bool
     bends: float = math.inf
+    balance: float = 0.0
 
     @property
     def is_crossed(self) -> bool:
@@ -79,7 +83,9 @@ def find_crossing(
         against = [_alike(-d, signed, known, per_stretch)[0] for d in (front, rear)]
         if min(abs(a) for a in against) > LEAST_SIGNED:
             axle, settled = (Corner.FL if against[0] < against[1] else Corner.RL), True
-    return Crossing(axle, agreement, sigmas, settled, min(bends, 99.0))
+    apart, together = (float(np.quantile(np.abs(x[known]), LARGE)) for x in (front - rear, front + rear))
+    balance = math.log(max(apart, 1e-6) / max(together, 1e-6))
+    return Crossing(axle, agreement, sigmas, settled, min(bends, 99.0), balance)
 
 
 def _straight(values: Array, noise: float) -> float:

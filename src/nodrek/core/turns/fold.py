@@ -108,6 +108,28 @@ def _harmonics(angle: Array, deviation: Array, trust: Array, count: int = TEMPLA
     return out, float(np.sqrt(2.0 * np.sum(centred**2)))
 
 
+@dataclass(frozen=True)
+class SlowTurns:
+    """Amplitudes of the first four harmonics in the slowest part of the driving, and the error of each."""
+
+    harmonics: Array
+    sigma: float
+
+
+SLOWEST_SHARE = 0.3
+
+
+def slow_turns(motion: CornerMotion, ring: RingFold) -> SlowTurns:
+    """What averaging leaves of the overtones it leaves to the slowest turns: there a pulse differs most from a swing."""
+    used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
+    if used.size:
+        used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]
+    trust = 1.0 / motion.noise[used] ** 2
+    deviation = np.clip(motion.deviation[used], -1.0, 0.5)
+    amplitudes, sigma = _harmonics(np.mod(ring.turns[used], 1.0), deviation, trust, count=4)
+    return SlowTurns(amplitudes, sigma)
+
+
 def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
     """How much of the once-a-turn swing slower and faster driving share: 1 all of it, 0 or less nothing.
 

@@ -36,7 +36,7 @@ STEP = 0.002
 DELAYS = (0.0, 0.05)
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 FROM_SPEED = 3.0
-USUAL = (1 / 2.4, 1 / 1.7)
+USUAL = (1 / 2.45, 1 / 1.66)
 USUAL_SHARE = 0.8
 """Turns per metre of nearly all passenger cars and vans (common practice, no published source)."""
 LEAST_DIPS = 5
@@ -247,24 +247,28 @@ def _spread(belief: Belief, variance: float) -> Belief:
     """Let the phase wander by `variance` (turns squared)."""
     if variance < LEAST_SPREAD:
         return belief
+    grid = belief.shape[-1]
     if variance > WIDEST_SPREAD:
-        return np.full_like(belief, 1.0 / GRID)
-    return np.asarray(belief @ _wander_table(round(SPREAD_STEPS * math.log(variance))).astype(belief.dtype))
+        return np.full_like(belief, 1.0 / grid)
+    return np.asarray(belief @ _wander_table(round(SPREAD_STEPS * math.log(variance)), grid).astype(belief.dtype))
 
 
 @lru_cache(maxsize=256)
-def _wander_table(step: int) -> npt.NDArray[np.float32]:
-    """Chance to go from one phase to another: a normal law wound round the turn; shape (GRID, GRID)."""
-    k = np.arange(GRID // 2 + 1)
+def _wander_table(step: int, grid: int) -> npt.NDArray[np.float32]:
+    """Chance to go from one phase to another: a normal law wound round the turn; shape (grid, grid)."""
+    k = np.arange(grid // 2 + 1)
     # the wound normal law by its Fourier series, which holds for a spread below one step as well
-    row = np.fft.irfft(np.exp(-2.0 * (np.pi * k) ** 2 * math.exp(step / SPREAD_STEPS)), n=GRID)
+    row = np.fft.irfft(np.exp(-2.0 * (np.pi * k) ** 2 * math.exp(step / SPREAD_STEPS)), n=grid)
     row = np.maximum(row, 0.0)
-    offset = (np.arange(GRID)[None, :] - np.arange(GRID)[:, None]) % GRID
+    offset = (np.arange(grid)[None, :] - np.arange(grid)[:, None]) % grid
     return np.asarray((row / row.sum())[offset], dtype=np.float32)
 
 
-SWINGS = (0.003, 0.008, 0.018)
-"""Amplitudes of a once-a-turn swing that are tried."""
+SWINGS = (0.0014, 0.0035, 0.008, 0.018)
+"""Amplitudes of a once-a-turn swing that are tried; long averaging leaves little of a large one."""
+SWING_WAYS = ((0.0, False), (0.0, True), (0.06, True))
+SWING_GRID = 20
+"""Phase steps per turn: plenty for a first harmonic."""
 SWING_STEP = 0.004
 CLIP = 4.0
 PIECE_M = 14.0
@@ -281,16 +285,20 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     if looks is None or looks.value.size < LEAST_SWING:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
-    ways = [(DELAYS[0], False), (DELAYS[0], True)]
-    starts, lost = _pieces(looks, looks.paths[ways[0]])
-    waves = np.exp(2j * np.pi * (np.arange(GRID) + 0.5) / GRID)
+    ways = SWING_WAYS
+    paths = {by_mates: looks.paths[0.0, by_mates] for by_mates in (False, True)}
+    starts, lost = _pieces(looks, paths[False])
+    waves = np.exp(2j * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID)
     weight = (looks.value / looks.noise).astype(np.float32)
-    terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
+    terms = [
+        weight * _unit_vectors(frequencies[:, None] * (paths[by_mates] - delay * looks.speed))
+        for delay, by_mates in ways
+    ]
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
     energy = np.add.reduceat(0.5 / looks.noise**2, starts)
     wander = np.add.reduceat(looks.wander, starts)
     size = np.array(SWINGS, dtype=np.float32)[:, None, None]
-    fresh: Belief = np.full((len(SWINGS), sums.shape[0], GRID), 1.0 / GRID, dtype=np.float32)
+    fresh: Belief = np.full((len(SWINGS), sums.shape[0], SWING_GRID), 1.0 / SWING_GRID, dtype=np.float32)
     belief = fresh
     score = np.zeros((len(SWINGS), sums.shape[0]))
     prior = np.log(np.tile(_prior(frequencies), len(ways)))

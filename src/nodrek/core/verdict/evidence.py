@@ -13,6 +13,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.turns.fold import slow_turns, swing_at_any_speed
 from nodrek.core.turns.track import USUAL, Track
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
@@ -31,12 +32,13 @@ EVIDENCE = (
     "raw_elsewhere",  # strongest of any kind at another corner, logit
     "runout_elsewhere", "tyre_elsewhere",  # the same of one kind
     "odd_size", "odd_sigmas", "odd_side", "odd_axle", "odd_rest",  # ratio: see `_ratio_numbers`
-    "crossed_against", "crossed_sigmas", "crossed_bends",
+    "crossed_against", "crossed_sigmas", "crossed_bends", "crossed_balance",
     "lock", "lock_of_mates",  # decades of decades: log10(1 − ln false-alarm chance)
     "track", "swing_track",  # asinh of ln Bayes factors of slow logs, 0 where none was looked for
-    "usual_scale",  # 1 where the circumference is that of a car
+    "usual_scale", "metres_per_turn",  # 1 where the circumference is that of a car; the circumference
     "swing_over_nothing", "swing_size", "swing_of_mates",
     "harmonic_over_nothing", "harmonic_size", "overtones",
+    "steadiness", "slow_swing", "slow_overtones", "slow_sure",  # the swing at any speed; the slowest turns alone
     "shortfall", "shortfall_sure",
     "healed", "arc_width", "arc_area",
     "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",
@@ -44,7 +46,7 @@ EVIDENCE = (
     "dip_depth", "dip_depth_scatter", "rises_over_dips",
     "breaks_a_minute",
     "late", "wake_scatter",
-    "rate", "minutes", "rounding", "noise", "speed",
+    "rate", "minutes", "rounding", "noise", "speed", "corners",
 )  # fmt: skip
 
 
@@ -74,6 +76,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         _lock(ring),
         max((_lock(r) for r in mates), default=0.0),
         *_ring_numbers(ring, mates),
+        *_slow_turn_numbers(exam, corner, ring),
         shortfall(exam, corner) * 100.0,
         shortfall(exam, corner) / _sigma(exam, corner),
         *_arc_numbers(exam, corner, ring),
@@ -86,6 +89,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         channel.quantum / max(speed, 1.0) * 100.0,
         noise * 100.0,
         speed,
+        float(len(exam.compared)),
     ]
     # no limit of a tree shall lie between two roundings of one number
     return np.asarray(np.round(np.nan_to_num(np.clip(np.array(row, dtype=float), -1e4, 1e4)), DIGITS))
@@ -93,7 +97,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
 
 def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[float]:
     if ring is None or ring.fold is None or ring.scale is None:
-        return [0.0] * 9
+        return [0.0] * 10
     low = ring.fold.harmonics[:4]
     strongest = max(float(low.max()), 1e-6)
     usual = USUAL[0] <= ring.scale.frequency <= USUAL[1]
@@ -102,12 +106,29 @@ def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[
         _followed(ring.track),
         _followed(ring.swing),
         1.0 if usual else 0.0,
+        1.0 / ring.scale.frequency,
         _log_over(ring.fold.swing, ring.fold.swing_null),
         _log_over(ring.fold.swing, EVEN_RUNOUT),
         _log_over(loud, ring.fold.swing),
         _log_over(strongest, ring.fold.null),
         _log_over(strongest, EVEN_DAMAGE),
         float(low[1:].max()) / max(float(low[0]), 1e-6) if low[0] > 0 else 9.0,
+    ]
+
+
+def _slow_turn_numbers(exam: Examination, corner: Corner, ring: RingEvidence | None) -> list[float]:
+    if ring is None or ring.fold is None:
+        return [0.0] * 4
+    motion = exam.followed[corner]
+    seen = slow_turns(motion, ring.fold)
+    first, strongest = float(seen.harmonics[0]), float(seen.harmonics.max())
+    if strongest <= 0.0:
+        return [0.0] * 4
+    return [
+        max(-3.0, min(3.0, swing_at_any_speed(motion, ring.fold))),
+        _log_over(first, EVEN_RUNOUT),
+        min(9.0, float(seen.harmonics[1:].max()) / max(first, 1e-6)),
+        min(30.0, strongest / max(seen.sigma, 1e-9)),
     ]
 
 
@@ -134,8 +155,9 @@ def _ratio_numbers(exam: Examination, corner: Corner) -> list[float]:
 
 def _crossing_numbers(exam: Examination) -> list[float]:
     if exam.crossing is None:
-        return [0.0, 0.0, 0.0]
-    return [-exam.crossing.agreement, -exam.crossing.sigmas, exam.crossing.bends]
+        return [0.0] * 4
+    seen = exam.crossing
+    return [-seen.agreement, -seen.sigmas, seen.bends, seen.balance]
 
 
 def _arc_numbers(exam: Examination, corner: Corner, ring: RingEvidence | None) -> list[float]:
