@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from nodrek.core.model import Corner
 from nodrek.core.model.case import Case, Check, CheckKind, CodeKind, Lamp, Symptom, WorkPart
 from nodrek.errors import BadRequest, NodrekError, UnreadableFile
-from nodrek.io.contract.case import RESULTS, case_json, parse_case, read_case, write_case
+from nodrek.io.contract.case import case_json, parse_case, read_case, write_case
+from nodrek.io.contract.case_schema import RESULTS
 from nodrek.io.keeper import Keeper
 from nodrek.io.knowledge import trade_knowledge
 

@@ -120,7 +120,7 @@ SLOWEST_SHARE = 0.3
 
 
 def slow_turns(motion: CornerMotion, ring: RingFold) -> SlowTurns:
-    """What averaging leaves of the overtones it leaves to the slowest turns: there a pulse differs most from a swing."""
+    """The slowest turns alone: averaging leaves them most of the overtones that tell a pulse from a swing."""
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
     if used.size:
         used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]

@@ -5,23 +5,22 @@ from __future__ import annotations
 import json
 import os
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic_core import ValidationError
 
-from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.model import Corner, Finding
 from nodrek.core.model.case import (
     Access,
     Case,
     CaseLog,
     CaseVehicle,
     Check,
-    CheckKind,
     Code,
     CodeKind,
     CodeState,
-    Lamp,
     Layout,
     LogRole,
     Loom,
@@ -29,151 +28,31 @@ from nodrek.core.model.case import (
     LoomSegment,
     Quality,
     SensorKind,
-    Symptom,
     Work,
-    WorkPart,
 )
 from nodrek.errors import BadRequest, UnreadableFile
 from nodrek.io.contract.analysis import plain
+from nodrek.io.contract.case_schema import (
+    ACCESS,
+    CASE,
+    CHECK,
+    CODE,
+    COMPLAINT,
+    LOG,
+    LOOM,
+    SEGMENT,
+    SEGMENTS,
+    VEHICLE,
+    WORK,
+    checked,
+    others,
+)
 from nodrek.io.logs.guard import check_file
 from nodrek.io.vehicle import vehicle_of
 
 SCHEMA = "nodrek.case/1"
 LARGEST_BYTES = 4 * 1024 * 1024
-MOST_ITEMS = 500
-SHORT, LONG = 300, 4000
-
-Positive = Annotated[float, Field(ge=0.0, le=1e9, allow_inf_nan=False)]
-RESULTS: dict[CheckKind, tuple[str, ...]] = {
-    CheckKind.CLEAR_AND_WAIT: ("returns_at_once", "returns_when_moving", "stays_away"),
-    CheckKind.UNPLUG_SENSOR: ("reading_changes", "nothing_changes"),
-    CheckKind.SPIN_BY_HAND: ("alive", "zero", "erratic", "frozen"),
-    CheckKind.SWAP_SENSORS: ("moves_with_sensor", "stays_at_corner"),
-    CheckKind.BORROW_SENSOR: ("alive", "dead"),
-    CheckKind.PLUG_IN_NEW_SENSOR: ("code_clears", "code_stays"),
-    CheckKind.WAVE_MAGNET: ("blips", "nothing"),
-    CheckKind.SENSOR_RESISTANCE: ("open",),
-    CheckKind.AC_MILLIVOLTS: ("open",),
-    CheckKind.FEED_VOLTAGE: ("open",),
-    CheckKind.SIGNAL_LEVELS: ("toggles", "steady"),
-    CheckKind.SCOPE_SHAPE: ("uniform", "gap_each_turn", "amplitude_wave_each_turn", "ragged", "flat"),
-    CheckKind.WIRE_CONTINUITY: ("open",),
-    CheckKind.WIGGLE: ("changes", "steady"),
-    CheckKind.SHAKE_WHEEL: ("tight", "play"),
-    CheckKind.LOOK_AT_RING: ("intact", "gap_or_chip", "lifted_or_rubbed", "missing", "dirty", "cannot_see"),
-    CheckKind.LOOK_AT_SENSOR: ("clean", "rust_under_foot", "rubbed_tip", "loose", "wrong_part"),
-    CheckKind.LOOK_AT_LEAD: ("intact", "chafed_or_cut", "green_pins"),
-    CheckKind.PUSH_SENSOR_HOME: ("recovers", "no_change"),
-    CheckKind.SLACK_SENSOR_AND_TURN: ("pushed_out", "still"),
-    CheckKind.ASK_CONTROL_UNIT: ("answers", "silent"),
-    CheckKind.MEASURE_TYRES: ("same", "different"),
-}
-
-
-class _Model(BaseModel):
-    # parts are built once, within the whole, and only when a case is read
-    model_config = ConfigDict(extra="allow", strict=True, defer_build=True)
-
-    @property
-    def others(self) -> dict[str, Any]:
-        """Keys that this version does not know."""
-        return dict(self.__pydantic_extra__ or {})
-
-
-class VehicleModel(_Model):
-    label: Annotated[str, Field(max_length=SHORT)] | None = None
-    layout: Layout | None = None
-    odometer_km: Positive | None = None
-    age_years: Annotated[float, Field(ge=0.0, le=150.0, allow_inf_nan=False)] | None = None
-    road_salt: bool | None = None
-    sensor: SensorKind | None = None
-
-
-class WorkModel(_Model):
-    corner: Corner | None = None
-    part: WorkPart
-    quality: Quality | None = None
-
-
-class ComplaintModel(_Model):
-    lamps: Annotated[list[Lamp], Field(max_length=MOST_ITEMS)] = []
-    symptoms: Annotated[list[Symptom], Field(max_length=MOST_ITEMS)] = []
-    recent_work: Annotated[list[WorkModel], Field(max_length=MOST_ITEMS)] = []
-
-
-class CodeModel(_Model):
-    corner: Corner | None = None
-    kind: CodeKind | None = None
-    state: CodeState | None = None
-    odometer_km: Positive | None = None
-    text: Annotated[str, Field(max_length=LONG)] | None = None
-
-
-class LogModel(_Model):
-    path: Annotated[str, Field(min_length=1, max_length=LONG)]
-    role: LogRole | None = None
-
-
-class FindingModel(_Model):
-    fault: Fault
-    corners: Annotated[list[Corner], Field(min_length=1, max_length=4)]
-    confidence: Annotated[float, Field(ge=0.0, le=1.0)] = 0.9
-    evidence: dict[str, Any] = {}
-
-
-class AccessModel(_Model):
-    ring_visible: bool | None = None
-    sensor_frees_easily: bool | None = None
-    sides_interchangeable: bool | None = None
-    scope: bool | None = None
-    wiring_diagram: bool | None = None
-
-
-class CheckModel(_Model):
-    check: CheckKind
-    corner: Corner | None = None
-    result: Annotated[str, Field(max_length=SHORT)] | None = None
-    value: Positive | None = None
-    mate_value: Positive | None = None
-    confirmed: bool = False
-
-    @model_validator(mode="after")
-    def _known_result(self) -> CheckModel:
-        allowed = RESULTS[self.check]
-        if self.result is not None and self.result not in allowed:
-            raise ValueError(f"result must be one of {', '.join(allowed)} for {self.check.value}, not {self.result!r}")
-        return self
-
-
-class SegmentModel(_Model):
-    name: Annotated[str, Field(max_length=SHORT)]
-    kind: Literal["plain", "connector", "bend", "clip", "flexing", "under_cover", "earlier_work"] = "plain"
-
-
-class ReadingModel(_Model):
-    after: Annotated[int, Field(ge=0, lt=MOST_ITEMS)]
-    ohm: Positive | None = None
-    pierced: bool = False
-    sealed: bool = False
-
-
-class LoomModel(_Model):
-    corner: Corner
-    segments: Annotated[list[SegmentModel], Field(max_length=60)] = []
-    readings: Annotated[list[ReadingModel], Field(max_length=MOST_ITEMS)] = []
-
-
-class CaseModel(_Model):
-    schema_name: Annotated[Literal["nodrek.case/1"], Field(alias="schema")]
-    vehicle: VehicleModel | None = None
-    complaint: ComplaintModel | None = None
-    codes: Annotated[list[CodeModel], Field(max_length=MOST_ITEMS)] | None = None
-    logs: Annotated[list[LogModel], Field(max_length=MOST_ITEMS)] | None = None
-    findings: Annotated[list[FindingModel], Field(max_length=MOST_ITEMS)] | None = None
-    access: AccessModel | None = None
-    prices: dict[Annotated[str, Field(max_length=SHORT)], Positive | None] | None = None
-    checks: Annotated[list[CheckModel], Field(max_length=MOST_ITEMS)] | None = None
-    looms: Annotated[list[LoomModel], Field(max_length=8)] | None = None
+USUAL_CONFIDENCE = 0.9
 
 
 def read_case(path: Path) -> Case:
@@ -191,10 +70,9 @@ def read_case(path: Path) -> Case:
 def parse_case(text: bytes | str) -> Case:
     """JSON of a case → `Case`; raises `BadRequest` with the path inside the document."""
     try:
-        model = CaseModel.model_validate_json(text)
+        case = _case(checked(text))
     except ValidationError as error:
         raise BadRequest(_sentence(error)) from None
-    case = _case(model)
     vehicle_of(case.vehicle.extra, "vehicle.")  # what the comparison of its logs will use must make sense
     known = set(case.vehicle.layout.corners)
     for place, corner in _corners_in(case):
@@ -225,57 +103,83 @@ def _sentence(error: ValidationError) -> str:
     return f"{place or 'case'}: {told[:300]}{more}: correct it and try again."
 
 
-def _case(model: CaseModel) -> Case:
-    vehicle = model.vehicle or VehicleModel()
-    complaint = model.complaint or ComplaintModel()
-    access = model.access or AccessModel()
-    extra = model.others
-    if complaint.others:
-        extra = {**extra, "complaint": complaint.others}
+def _case(given: Mapping[str, Any]) -> Case:
+    complaint = given.get("complaint") or {}
+    extra = others(given, CASE)
+    if others(complaint, COMPLAINT):
+        extra = {**extra, "complaint": others(complaint, COMPLAINT)}
     return Case(
-        vehicle=CaseVehicle(
-            label=vehicle.label or "",
-            layout=vehicle.layout or Layout.CAR,
-            sensor=vehicle.sensor or SensorKind.UNKNOWN,
-            odometer_km=vehicle.odometer_km,
-            age_years=vehicle.age_years,
-            road_salt=vehicle.road_salt,
-            extra=vehicle.others,
-        ),
-        lamps=tuple(dict.fromkeys(complaint.lamps)),
-        symptoms=tuple(dict.fromkeys(complaint.symptoms)),
+        vehicle=_vehicle(given.get("vehicle") or {}),
+        lamps=tuple(dict.fromkeys(complaint.get("lamps", ()))),
+        symptoms=tuple(dict.fromkeys(complaint.get("symptoms", ()))),
         recent_work=tuple(
-            Work(w.part, w.corner, w.quality or Quality.UNKNOWN, w.others) for w in complaint.recent_work
+            Work(w["part"], w.get("corner"), w.get("quality") or Quality.UNKNOWN, others(w, WORK))
+            for w in complaint.get("recent_work", ())
         ),
-        codes=tuple(Code(c.kind, c.corner, c.state, c.odometer_km, c.text or "", c.others) for c in model.codes or ()),
-        logs=tuple(CaseLog(entry.path, entry.role or LogRole.BEFORE, entry.others) for entry in model.logs or ()),
-        findings=tuple(
-            Finding(f.fault, tuple(dict.fromkeys(f.corners)), f.confidence, "", f.evidence)
-            for f in model.findings or ()
-        ),
-        access=Access(
-            access.ring_visible,
-            access.sensor_frees_easily,
-            access.sides_interchangeable,
-            access.scope,
-            access.wiring_diagram,
-            access.others,
-        ),
-        prices={k: v for k, v in (model.prices or {}).items() if v is not None},
-        checks=tuple(
-            Check(c.check, c.corner, c.result, c.value, c.mate_value, c.confirmed, c.others) for c in model.checks or ()
-        ),
-        looms=tuple(
-            Loom(
-                entry.corner,
-                tuple(LoomSegment(s.name, s.kind, s.others) for s in entry.segments),
-                tuple(LoomReading(r.after, r.ohm, r.pierced, r.sealed) for r in entry.readings),
-                entry.others,
+        codes=tuple(
+            Code(
+                c.get("kind"), c.get("corner"), c.get("state"), c.get("odometer_km"), c.get("text") or "",
+                others(c, CODE),
             )
-            for entry in model.looms or ()
+            for c in given.get("codes") or ()
         ),
+        logs=tuple(
+            CaseLog(entry["path"], entry.get("role") or LogRole.BEFORE, others(entry, LOG))
+            for entry in given.get("logs") or ()
+        ),
+        findings=tuple(
+            Finding(
+                f["fault"], tuple(dict.fromkeys(f["corners"])), f.get("confidence", USUAL_CONFIDENCE), "",
+                f.get("evidence", {}),
+            )
+            for f in given.get("findings") or ()
+        ),
+        access=_access(given.get("access") or {}),
+        prices={k: v for k, v in (given.get("prices") or {}).items() if v is not None},
+        checks=tuple(
+            Check(
+                c["check"], c.get("corner"), c.get("result"), c.get("value"), c.get("mate_value"),
+                c.get("confirmed", False), others(c, CHECK),
+            )
+            for c in given.get("checks") or ()
+        ),
+        looms=tuple(_loom(entry) for entry in given.get("looms") or ()),
         extra=extra,
+    )  # fmt: skip
+
+
+def _vehicle(given: Mapping[str, Any]) -> CaseVehicle:
+    return CaseVehicle(
+        label=given.get("label") or "",
+        layout=given.get("layout") or Layout.CAR,
+        sensor=given.get("sensor") or SensorKind.UNKNOWN,
+        odometer_km=given.get("odometer_km"),
+        age_years=given.get("age_years"),
+        road_salt=given.get("road_salt"),
+        extra=others(given, VEHICLE),
     )
+
+
+def _access(given: Mapping[str, Any]) -> Access:
+    return Access(
+        given.get("ring_visible"),
+        given.get("sensor_frees_easily"),
+        given.get("sides_interchangeable"),
+        given.get("scope"),
+        given.get("wiring_diagram"),
+        others(given, ACCESS),
+    )
+
+
+def _loom(given: Mapping[str, Any]) -> Loom:
+    segments = (
+        LoomSegment(s["name"], s.get("kind", SEGMENTS[0]), others(s, SEGMENT)) for s in given.get("segments", ())
+    )
+    readings = (
+        LoomReading(r["after"], r.get("ohm"), r.get("pierced", False), r.get("sealed", False))
+        for r in given.get("readings", ())
+    )
+    return Loom(given["corner"], tuple(segments), tuple(readings), others(given, LOOM))
 
 
 def case_json(case: Case) -> dict[str, Any]:
