@@ -246,6 +246,26 @@ def test_a_clean_log_speaks_against_what_it_could_have_shown() -> None:
     assert clean[Cause.SENSOR_FAILED] == pytest.approx(unseen[Cause.SENSOR_FAILED], abs=0.2)
 
 
+def test_costs_of_a_settled_case_are_those_of_its_repairs() -> None:
+    """Closed form: causes are repaired from the likeliest on, and each wrong one comes back."""
+    checks = (Check(CheckKind.SENSOR_RESISTANCE, FL, "open"), Check(CheckKind.SWAP_SENSORS, FL, "moves_with_sensor"))
+    settled = diagnose(Case(vehicle=PASSIVE, codes=(CIRCUIT,), checks=checks, prices={"sensor": 45.0}), KNOWLEDGE)
+    assert settled.settled
+    odds = sorted(settled.of(FL), key=lambda c: -c.probability)
+    spent = paid = minutes = parts = 0.0
+    for i, cause in enumerate(odds):
+        info = KNOWLEDGE.causes[cause.cause]
+        spent, paid = spent + info.minutes, paid + 45.0 * (info.part == "sensor")
+        minutes += cause.probability * (spent + 30.0 * i)
+        parts += cause.probability * paid
+    proof, sensor = settled.policies
+    assert proof.minutes == pytest.approx(minutes, rel=1e-3)
+    assert proof.parts == pytest.approx(parts, rel=1e-3)
+    likely = next(c.probability for c in odds if c.cause is Cause.SENSOR_FAILED)
+    assert proof.come_back == pytest.approx(1.0 - likely, abs=1e-6)
+    assert sensor.come_back == pytest.approx(1.0 - likely, abs=1e-6)
+
+
 def test_costs_follow_odds_and_prices() -> None:
     prices = {"sensor": 45.0, "lead": 60.0, "control_unit": 900.0, "hour": 80.0}
     likely = diagnose(Case(vehicle=PASSIVE, codes=(CIRCUIT,), prices=prices,
