@@ -24,10 +24,11 @@ lint: $(STAMP)
 	$(BIN)/mypy
 	$(BIN)/lint-imports --no-logo
 
-bench: $(STAMP)
+bench: $(VENV)/.ready-to-train
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m benchmarks.speed
 	$(BIN)/python -m benchmarks.reading
 	$(BIN)/python -m benchmarks.accuracy
+	$(BIN)/python -m benchmarks.unseen
 	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis
 

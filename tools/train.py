@@ -149,7 +149,7 @@ def fit(x: np.ndarray, y: np.ndarray) -> np.ndarray:
 
 def grow(x: np.ndarray, y: np.ndarray, names: Sequence[str]) -> dict[str, Any]:
     """Boosted trees as plain data, see `nodrek.core.model.learnt`; `x` has a column for each of `names`."""
-    model = _planted(names).fit(x, y)
+    model = planted(names).fit(x, y)
     trees = [_plain(stage[0].nodes, 0, names) for stage in model._predictors]
     grown = {"base": round(float(np.ravel(model._baseline_prediction)[0]), 5), "trees": trees}
     # the library's inside is read here: what ships must say what the library says
@@ -161,7 +161,7 @@ def grow(x: np.ndarray, y: np.ndarray, names: Sequence[str]) -> dict[str, Any]:
     return grown
 
 
-def _planted(names: Sequence[str]) -> Any:
+def planted(names: Sequence[str]) -> Any:
     """A classifier that has learnt nothing yet; few names want few leaves."""
     from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
 
@@ -185,7 +185,7 @@ def out_of_fold(x: np.ndarray, y: np.ndarray, seeds: np.ndarray, names: Sequence
     p = np.zeros(len(y))
     for fold in range(FOLDS):
         held = seeds % FOLDS == fold
-        p[held] = _planted(names).fit(x[~held], y[~held]).predict_proba(x[held])[:, 1]
+        p[held] = planted(names).fit(x[~held], y[~held]).predict_proba(x[held])[:, 1]
     return p
 
 
@@ -236,13 +236,13 @@ def write(document: dict[str, Any]) -> None:
         file.write(text)
 
 
-def gather(drives: int, keep: Path | None) -> list[Record]:
+def gather(drives: int, keep: Path | None, first_seed: int = FIRST_SEED) -> list[Record]:
     """Records of all drives, two at a time; from `keep` where that file is there, else left there."""
     if keep is not None and keep.exists():
         with gzip.open(keep, "rt", encoding="utf-8") as file:
             return [Record(**json.loads(line)) for line in file]
     with ProcessPoolExecutor(max_workers=2) as pool:
-        seeds = range(FIRST_SEED, FIRST_SEED + drives)
+        seeds = range(first_seed, first_seed + drives)
         records = []
         for done, found in enumerate(pool.map(records_of, seeds, chunksize=8)):
             records += found

@@ -1,0 +1,117 @@
+"""How far probabilities hold for control units and roads that nothing was learnt from.
+
+python -m benchmarks.unseen [DRIVES] [--records FILE]
+
+Trees are grown as `tools.train` grows them, but with one group of drives held out (all those of one kind of
+control unit, or on one road), and asked about that group. Healthy drives with one nuisance at a time are
+asked of trees that never saw them. Ratios, silent and frozen corners without trees take no part.
+"""
+
+from __future__ import annotations
+
+import argparse
+import itertools
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import numpy as np
+from tools.train import FEWER, GROWN, Record, draw, gather, planted
+
+from nodrek.core.model import Array
+from nodrek.core.verdict.evidence import EVIDENCE
+from nodrek.simulate.vary import draw_scenario
+
+DRIVES = 1_500
+FIRST_SEED = 220_000
+SAID, SURE = 0.2, 0.5
+LIMITS = (0.2, 0.4, 0.6, 0.8, 0.95, 1.01)
+
+
+class Answers:
+    """Of every corner and every kind of fault: what was said, what was true, and of which drive."""
+
+    def __init__(self, records: Sequence[Record]) -> None:
+        corners = [r for r in records if not r.kind]
+        self.rows = np.array([r.row for r in corners])
+        self.seeds = np.array([r.seed for r in corners])
+        self.true = np.array([[k.value in r.faults for k in GROWN] for r in corners])
+        self.sound = ~np.isin(self.seeds, self.seeds[[bool(r.faults) for r in corners]])
+
+    def held_out(self, group: Array) -> Array:
+        """Probabilities of each kind by trees that never saw the group of the row; same shape as `true`."""
+        p = np.zeros(self.true.shape)
+        for held in np.unique(group):
+            out = group == held
+            for k, fault in enumerate(GROWN):
+                names = FEWER.get(fault, EVIDENCE)
+                x = self.rows[:, [EVIDENCE.index(name) for name in names]]
+                p[out, k] = planted(names).fit(x[~out], self.true[~out, k]).predict_proba(x[out])[:, 1]
+        return p
+
+
+def reliability(p: Array, true: Array) -> tuple[float, float, str]:
+    """Expected calibration error and Brier score of what is said at all, and "stated/right (number)" by band."""
+    said = p >= SAID
+    p, true = p[said], true[said]
+    error, bands = 0.0, []
+    for low, high in itertools.pairwise(LIMITS):
+        inside = (p >= low) & (p < high)
+        if inside.any():
+            error += float(inside.mean()) * abs(float(p[inside].mean() - true[inside].mean()))
+            bands.append(f"{p[inside].mean():.2f}/{true[inside].mean():.2f} ({int(inside.sum())})")
+    return error, float(np.mean((p - true) ** 2)), "  ".join(bands)
+
+
+def alarms(answers: Answers, p: Array, part: Array) -> str:
+    """Healthy drives among the rows of `part` with a finding, of how many."""
+    loud, every = (set(answers.seeds[part & answers.sound & rows]) for rows in (p.max(axis=1) >= SURE, True))
+    return f"{len(loud):3d} of {len(every):4d}"
+
+
+def table(title: str, answers: Answers, group_of: Callable[[int], str]) -> None:
+    """One row a group, held out."""
+    named = {int(seed): group_of(int(seed)) for seed in np.unique(answers.seeds)}
+    group = np.array([named[int(seed)] for seed in answers.seeds])
+    p = answers.held_out(group)
+    print(f"\n{title:24s} {'found':>6s} {'healthy alarms':>14s} {'ECE':>6s} {'Brier':>6s}  stated/right (number)")
+    for name in [*sorted(set(named.values())), "all"]:
+        part = np.ones(group.size, dtype=bool) if name == "all" else group == name
+        error, brier, bands = reliability(p[part], answers.true[part])
+        found = 100.0 * float(np.mean(p[part][answers.true[part]] >= SURE))
+        print(f"{name:24s} {found:6.1f} {alarms(answers, p, part):>14s} {error:6.3f} {brier:6.3f}  {bands}")
+
+
+def nuisances(answers: Answers, folds: int = 5) -> None:
+    """Healthy drives by what disturbs them, of trees that never saw the drive."""
+    p = answers.held_out(answers.seeds % folds)
+    rows: dict[str, Array] = defaultdict(lambda: np.zeros(answers.seeds.size, dtype=bool))
+    for seed in np.unique(answers.seeds[answers.sound]):
+        settings = draw(int(seed))[1]
+        mine = answers.seeds == seed
+        for name in (settings["road"], settings.get("nuisance"), "worn axle" if settings["worn_axle"] else None):
+            if name is not None:
+                rows[str(name)] |= mine
+    print("\nHealthy drives with a finding, by road and nuisance (drives held out)")
+    for name, part in sorted(rows.items()):
+        print(f"{name.replace('_', ' '):24s} {alarms(answers, p, part)}")
+
+
+def main(drives: int, records: Path | None) -> None:
+    answers = Answers(gather(drives, records, FIRST_SEED))
+    print(f"{len(np.unique(answers.seeds))} drives; per cent of all faults drawn, visible or not")
+
+    def unit_of(seed: int) -> str:
+        faults, settings = draw(seed)
+        return type(draw_scenario(seed, faults, **settings).control_unit).__name__
+
+    table("Unseen control unit", answers, unit_of)
+    table("Unseen road", answers, lambda seed: str(draw(seed)[1]["road"]))
+    nuisances(answers)
+
+
+if __name__ == "__main__":
+    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    asked.add_argument("drives", type=int, nargs="?", default=DRIVES)
+    asked.add_argument("--records", type=Path, help="of an earlier run, or of tools.train")
+    main(**vars(asked.parse_args()))
