@@ -1,9 +1,10 @@
-"""How many neighbouring edges an arc of the ring has lost.
+"""How many edges the low arcs of a ring have lost.
 
-Two witnesses. The *area* of the dip: whatever a control unit does with a lost edge, the distance
+Three witnesses. The *area* of the dip: whatever a control unit does with a lost edge, the distance
 it reports falls short by about one pitch per lost edge and turn, whether the dip is deep and
 narrow or flat and wide; by `SHORT` of a pitch where it lets the value sink while it waits for the
-edge (∫(1 − 1/x) dx over the silence, and the long period after it), which most do. And the
+edge (∫(1 − 1/x) dx over the silence, and the long period after it), which most do. Where windows
+are longer than the dip the edges are missing in the ratio as well, and that says how many. And the
 *depth*, where single periods are shown: with k edges gone a period is k + 1 pitches long, and
 the reading is 1/(k + 1) of the speed. Averaging makes dips flatter, never deeper, so depth says
 "at least".
@@ -15,6 +16,7 @@ rings are usual, and is `None` where that settles nothing.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -36,11 +38,16 @@ DEEP = 0.58
 """Least reading of slow turns, over the speed, below which it is a period of at least two pitches."""
 GENEROUS = 0.4
 """Part of an edge that noise and the error of the speed may take from the depth."""
-AGAINST_DEPTH, BY_DEPTH = -6.0, 4.0
+AGAINST_DEPTH, BY_DEPTH = -4.0, 4.0
 """Nats against fewer edges than the depth says; by how much likelier it makes just as many (own estimates)."""
 MOST = 12
-AREA_SPREAD, AREA_FLOOR = 0.13, 0.12
+AREA_SPREAD, AREA_FLOOR = 0.09, 0.12
 """1 sigma of the area about `SHORT` pitches an edge: part of it, and pitches (simulated units)."""
+ALL_COUNTED = 0.95
+"""Share of the dip's area that is missing in the ratio as well, from which the unit is one that counts edges."""
+LEAST_COUNTED = 0.6
+COUNT_SPREAD, COUNT_FLOOR, TYRE_SPREAD = 0.08, 0.1, 0.0013
+"""Edges from which a ratio says anything of edges; 1 sigma of that number: part of it, edges, and of the turn."""
 USUAL_TEETH, TEETH_SPREAD = 50.0, 0.35
 """Middle and spread (ln) of the numbers of teeth in use, 29 to 100 (common practice, no published source)."""
 FEWEST, MOST_TEETH = 27, 105
@@ -48,25 +55,33 @@ SETTLED = 0.4
 """Share of all chances from which the best number is told."""
 
 
-def count_lost(motion: CornerMotion, ring: RingFold, arc: LowArc, shortfall: float, teeth: int | None) -> int | None:
-    """Best number of lost edges at `arc`, at least 1; ``None`` where `teeth` is unknown and nothing settles it.
+def count_lost(
+    motion: CornerMotion, ring: RingFold, arcs: Sequence[LowArc], shortfall: float, teeth: int | None
+) -> list[int | None]:
+    """Best number of lost edges at each of `arcs`, largest area first; ``None`` where nothing settles it.
 
-    `shortfall`: by how much (ln) the corner's ratio is lower than its mates'; taken where the dip is so
-    wide that the turn has no level left beside it.
+    `shortfall`: by how much (ln) the corner's ratio is lower than its mates'. The ring is counted as a whole
+    and the edges go to the arcs by their areas: noise tears one dip in two, and the second then gets none.
     """
-    area = dip_area(motion, ring, arc) / SHORT
-    if arc.width > WIDE:
-        area = max(area, shortfall)
-    deepest = slow_depth(motion, ring, arc)
+    if not arcs:
+        return []
+    areas = [dip_area(motion, ring, arc) for arc in arcs]
+    counted = arcs[0].width > WIDE or shortfall >= ALL_COUNTED * sum(areas)
+    total = _best_total(sum(areas), shortfall if counted else 0.0, slow_depth(motion, ring, arcs[0]), teeth)
+    return [None] * len(arcs) if total is None else [*_shared_out(total, areas)]
+
+
+def _best_total(area: float, counted: float, deepest: float, teeth: int | None) -> int | None:
+    """Edges lost on the whole ring, from the `area` of its dips and from what is `counted` too few (0: nothing)."""
     single = deepest <= DEEP  # never of NaN
     least = max(1, math.floor(1.0 / deepest - 1.0 + GENEROUS)) if single else 1
     counts = np.arange(1.0, MOST + 1)
     weights: Array = np.log(_usual(counts)) + np.where(counts < least, AGAINST_DEPTH, 0.0)
     if teeth is not None:
-        weights += _law(area * teeth, counts)
+        weights += _law(area, counted, float(teeth), counts)
         return int(counts[np.argmax(weights)])
     numbers = np.arange(float(FEWEST), MOST_TEETH + 1)
-    law = _law(area * numbers[:, None], counts[None, :])
+    law = np.array([_law(area, counted, number, counts) for number in numbers])
     usual = -0.5 * (np.log(numbers / USUAL_TEETH) / TEETH_SPREAD) ** 2
     chances = np.exp(weights + np.logaddexp.reduce(law + usual[:, None], axis=0))
     # depth that shows single periods at all shows how many pitches they had
@@ -76,10 +91,23 @@ def count_lost(motion: CornerMotion, ring: RingFold, arc: LowArc, shortfall: flo
     return int(counts[best]) if chances[best] > SETTLED * chances.sum() else None
 
 
-def _law(pitches: Array | float, counts: Array) -> Array:
-    """ln chance density of an area for each number of edges, up to a constant."""
+def _shared_out(total: int, areas: Sequence[float]) -> list[int]:
+    """`total` edges among arcs by their areas, in whole edges (largest remainders)."""
+    shares = total * np.maximum(np.array(areas), 1e-9) / max(sum(max(a, 1e-9) for a in areas), 1e-9)
+    whole = np.floor(shares)
+    for i in np.argsort(whole - shares, kind="stable")[: total - int(whole.sum())]:
+        whole[i] += 1
+    return [int(w) for w in whole]
+
+
+def _law(area: float, counted: float, teeth: float, counts: Array) -> Array:
+    """ln chance density of what is seen for each number of edges, up to a constant."""
+    if counted * teeth > LEAST_COUNTED:
+        # the tyre's own spread is in a ratio as well
+        width = np.hypot(TYRE_SPREAD * teeth, COUNT_FLOOR + COUNT_SPREAD * counts)
+        return np.asarray(-0.5 * ((counted * teeth - counts) / width) ** 2 - np.log(width))
     width = AREA_FLOOR + AREA_SPREAD * counts
-    return np.asarray(-0.5 * ((pitches - counts) / width) ** 2 - np.log(width))
+    return np.asarray(-0.5 * ((area * teeth / SHORT - counts) / width) ** 2 - np.log(width))
 
 
 def _usual(counts: Array) -> Array:

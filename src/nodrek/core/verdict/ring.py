@@ -129,8 +129,9 @@ def turn_result(exam: Examination, corner: Corner, damaged: bool) -> TurnResult:
     if ring is None or ring.scale is None or ring.fold is None:
         return TurnResult()
     locked = ring.scale.log_p < LOCKED_LOG_P
-    counts = lost_at_arcs(exam, corner) if damaged else []
-    arcs = tuple(Arc(a.centre, a.width, k) for a, k in zip(ring.arcs, counts, strict=True)) if damaged else ()
+    seen = zip(ring.arcs, lost_at_arcs(exam, corner), strict=True) if damaged else ()
+    # an arc that is left without an edge is a torn piece of its neighbour
+    arcs = tuple(Arc(a.centre, a.width, k) for a, k in seen if k != 0)
     return TurnResult(locked, _strength(exam, corner, ring.fold), ring.scale.p_value, arcs)
 
 
@@ -140,9 +141,7 @@ def lost_at_arcs(exam: Examination, corner: Corner) -> list[int | None]:
     if ring.fold is None:
         return []
     folded, short = ring.fold, shortfall(exam, corner)
-    return exam.once(
-        f"lost edges {corner}", lambda: [count_lost(motion, folded, a, short, exam.vehicle.teeth) for a in ring.arcs]
-    )
+    return exam.once(f"lost edges {corner}", lambda: count_lost(motion, folded, ring.arcs, short, exam.vehicle.teeth))
 
 
 def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
