@@ -73,7 +73,7 @@ def count_lost(
 
 def _best_total(area: float, counted: float, deepest: float, teeth: int | None) -> int | None:
     """Edges lost on the whole ring, from the `area` of its dips and from what is `counted` too few (0: nothing)."""
-    single = deepest <= DEEP  # never of NaN
+    single = deepest <= DEEP and not counted  # never of NaN; long windows show no single periods
     least = max(1, math.floor(1.0 / deepest - 1.0 + GENEROUS)) if single else 1
     counts = np.arange(1.0, MOST + 1)
     weights: Array = np.log(_usual(counts)) + np.where(counts < least, AGAINST_DEPTH, 0.0)
