@@ -18,7 +18,8 @@ from nodrek.core.model import Array, Corner, TurnSignal, WheelChannel
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, to_blocks
 from nodrek.core.motion.usable import Usable
 
-BLOCK_S = 1.0
+BLOCK_S = 2.0
+"""Shorter blocks leave more noise in them, longer ones run from one bend into the next."""
 SLOWEST_HZ = 0.5
 """Values a second under which a bend falls between two of them."""
 STRETCH_S = 6.0
@@ -30,7 +31,7 @@ STRAIGHT, NOISE_REACH = 0.004, 2.0
 """ln difference of left and right, and sigmas of noise, up to which a block may be straight."""
 LEAST_STRETCHES = 6
 LEAST_AGAINST = 0.3
-SURE_AGAINST = 1.9
+SURE_AGAINST = 1.6
 """Correlation of the two axles, and how many of its own errors it is from zero, beyond which
 they go against each other."""
 LEAST_SIGNED = 0.4
