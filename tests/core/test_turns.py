@@ -19,7 +19,9 @@ from nodrek.core.turns.phase import ring_angle
 from nodrek.core.turns.raster import turn_raster
 from nodrek.core.turns.search import Stretch, find_scale, find_stretches, some_stretches, whitened
 from nodrek.core.verdict.judge import analyze_log
+from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
+from nodrek.simulate.vary import draw_fault, draw_scenario
 
 CIRCUMFERENCE = 2.07
 NOISE = 0.004
@@ -207,3 +209,14 @@ def test_a_log_with_a_value_a_minute_is_read_and_says_little(period_s: float) ->
     analysis = analyze_log(map_corners(RawLog(channels, "csv")), Vehicle(), lambda share, doing: None)[0]
     assert not [f for f in analysis.findings if f.confidence >= 0.5]
     assert all(c.could_see[Fault.RING_DAMAGE] < 0.5 for c in analysis.corners.values())
+
+
+@pytest.mark.parametrize("seed", [6409, 6486])
+def test_one_turn_is_not_taken_for_two(seed: int) -> None:
+    """Folded at twice the circumference a dip stands twice, half a turn apart."""
+    scenario = draw_scenario(seed, (draw_fault(Cause.MISSING_TEETH, seed),), road=("town", "country")[seed % 2])
+    analysis, exam = analyze_log(map_corners(simulate(scenario)), Vehicle(), lambda share, doing: None)
+    ring = exam.rings[scenario.faults[0].corner]
+    assert ring.scale is not None
+    assert 1.0 / ring.scale.frequency == pytest.approx(scenario.believed_circumference_m, rel=0.02)
+    assert len(analysis.corners[scenario.faults[0].corner].turn.arcs) == 1

@@ -116,6 +116,21 @@ def test_rings_and_their_faults() -> None:
     assert damage_ring(ring, SimulatedFault(Corner.FL, Cause.DEAD), rng) is ring
 
 
+def test_both_edges_of_a_tooth_come_and_go_together() -> None:
+    """Twice the edges at unequal halves of a pitch; a lost tooth loses both; a coil wakes at the same speed."""
+    ring = Ring(48, pitch_error=0.0, tooth_share=0.4)
+    pitches = 48 * np.diff(ring.edges()[0])
+    assert ring.edges()[0].size == 96
+    assert set(np.round(pitches, 6)) == {0.4, 0.6}
+    lost = damage_ring(ring, SimulatedFault(Corner.FL, Cause.MISSING_TEETH), np.random.default_rng(0)).edges()[0]
+    assert lost.size == 94
+    assert 48 * np.diff(np.append(lost, lost[0] + 1.0)).max() == pytest.approx(1.6)
+    for teeth_a_second, read in ((25.0, 0), (35.0, 96)):
+        times = ring.edges()[0] * 48 / teeth_a_second
+        sensed = CoilSensor(wake_rate=30.0, edges_a_tooth=2).sense(times, np.ones(96), np.random.default_rng(1))
+        assert sensed.size == read
+
+
 def test_weak_arcs_sleep_first() -> None:
     rng = np.random.default_rng(1)
     times = np.arange(200) * 0.02
