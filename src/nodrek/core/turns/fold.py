@@ -19,6 +19,8 @@ NULL_SAMPLES = 10_000
 CALM_Q80 = 2.0
 """Deviations count for the smooth swing up to this many times their own 80 % point: a swing stays
 whole (its 80 % point is nearly its peak), a dip weighs no more than the swing."""
+SLOWEST_SHARE = 0.3
+"""Part of the samples, by speed, that `slow_turns` looks at."""
 NOWHERE = 0.7236
 """Factor of the true scale at which no harmonic up to the eighth meets another."""
 
@@ -114,9 +116,6 @@ class SlowTurns:
 
     harmonics: Array
     sigma: float
-
-
-SLOWEST_SHARE = 0.3
 
 
 def slow_turns(motion: CornerMotion, ring: RingFold) -> SlowTurns:
