@@ -49,10 +49,10 @@ def twins(seed: int) -> tuple[str, list[float], bool] | None:
     settings = draw(seed)[1]
     settings.pop("nuisance", None)
     try:
-        _, exam = analyze_log(map_corners(simulate(draw_scenario(seed, (), **settings))), Vehicle(), _quiet)
+        faulty = draw_scenario(seed, (fault,), **settings)
+        _, exam = analyze_log(map_corners(simulate(replace(faulty, faults=()))), Vehicle(), _quiet)
         row = sight_row(exam, fault.corner, could_see(exam, fault.corner)[kind])
-        log = map_corners(simulate(draw_scenario(seed, (fault,), **settings)))
-        analysis, _ = analyze_log(log, Vehicle(), _quiet, shipped_calibration())
+        analysis, _ = analyze_log(map_corners(simulate(faulty)), Vehicle(), _quiet, shipped_calibration())
     except NodrekError:
         return None
     sure = [f for f in analysis.findings if f.confidence >= FOUND_FROM]

@@ -49,7 +49,8 @@ def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
     start, stop = edges[::2], edges[1::2]
     acceleration = np.gradient(usable.vehicle, usable.grid) if usable.grid.size > 1 else usable.vehicle * 0
     hardest = np.minimum(acceleration, np.minimum(np.roll(acceleration, 2), np.roll(acceleration, -2)))
-    depth = np.minimum.reduceat(motion.deviation, start) if start.size else np.empty(0)
+    # of each run alone: what lies between two runs may hold standstills
+    depth = np.minimum.reduceat(np.append(motion.deviation, 0.0), edges)[::2] if start.size else np.empty(0)
     braking = np.interp(motion.times[start], usable.grid, hardest) < HARD_BRAKING
     typical = float(np.median(np.diff(motion.times))) if motion.times.size > 1 else 0.0
     seconds = motion.times[stop - 1] - motion.times[start] + typical
