@@ -68,7 +68,7 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
     for fault in faults:
         if fault.cause is Cause.WHEEL_SIZE:
             true_log[fault.corner] += np.log1p(fault.size)
-    mean = np.mean(list(true_log.values()))
+    mean = np.mean([true_log[c] for c in analysis.corners])
     errors, covered = [], []
     for corner, result in analysis.corners.items():
         if np.isfinite(result.ratio) and (not faults or faults[0].cause is Cause.WHEEL_SIZE):

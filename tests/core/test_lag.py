@@ -11,13 +11,14 @@ from conftest import analyze_raw
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, RawChannel, RawLog
 from nodrek.core.motion.lag import _likeliest, estimate_lags
-from nodrek.simulate.chain import simulate
+from nodrek.simulate.chain import DEFAULT_NAMES, simulate
 from nodrek.simulate.vary import draw_scenario
 
 
 def polled(seed: int, rate: float, stagger: float) -> RawLog:
     scenario = draw_scenario(seed, rates_hz=(rate,), control_units=("span", "last", "smoothed"))
-    return simulate(replace(scenario, logger=replace(scenario.logger, stagger=stagger, own_times=False)))
+    logger = replace(scenario.logger, stagger=stagger, own_times=False)
+    return simulate(replace(scenario, logger=logger, names=DEFAULT_NAMES))  # a trailer has two corners only
 
 
 @pytest.mark.parametrize(("rate", "stagger"), [(10.0, 0.02), (4.0, 0.05), (4.0, 0.02)])
