@@ -14,8 +14,8 @@ from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.events import find_dropouts, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
-from nodrek.core.motion.reference import compare_corners
-from nodrek.core.motion.usable import find_usable
+from nodrek.core.motion.reference import Deviations, compare_corners
+from nodrek.core.motion.usable import Usable, find_usable
 from nodrek.core.motion.waking import find_waking
 from nodrek.simulate.faults import Cause, SimulatedFault
 
@@ -205,3 +205,18 @@ def test_own_turning_is_followed_through_slip() -> None:
         channel = log.channels[corner]
         own = float(np.sum(0.5 * (channel.speed[1:] + channel.speed[:-1]) * np.diff(channel.times)))
         assert motion.path[-1] == pytest.approx(own, rel=2e-3)
+
+
+def test_a_break_is_as_deep_as_itself() -> None:
+    """What lies between two breaks (a standstill) is no part of the first."""
+    times = np.arange(0.0, 60.0, 0.1)
+    deviation = np.full(times.size, 0.001)
+    deviation[100:104], deviation[300:310] = -0.7, -1.2
+    deviation[200:240] = np.nan
+    noise, speed = np.full(times.size, 0.01), np.full(times.size, 15.0)
+    seen = Deviations(Corner.FL, times, speed, speed, deviation, noise)
+    flat = dict.fromkeys(Corner, 0.0)
+    usable = Usable(times, speed, {}, flat, flat, flat, flat, 60.0)
+    dropouts = find_dropouts(seen, usable)
+    assert dropouts.depth.tolist() == [-0.7, -1.2]
+    assert dropouts.seconds == pytest.approx([0.4, 1.0])
