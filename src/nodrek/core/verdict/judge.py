@@ -40,9 +40,9 @@ SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
 WORTH_TRUSTING = 0.5
 """A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""
-TYRE_WORTH_TRUSTING = 0.3
-"""The same of a tyre half a per cent off: even the best log finds only every other one, since sound
-sets differ by nearly as much; below this share it is the log that lacks."""
+TYRE_WORTH_TRUSTING = 0.25
+"""The same of a tyre half a per cent off: even good logs find only two in five, since sound sets
+differ by nearly as much; well below that share it is the log that lacks."""
 
 
 def analyze_log(
