@@ -75,6 +75,21 @@ def test_what_is_read_is_written_again(document: dict[str, object]) -> None:
     assert parse_case(json.dumps(again)) == case
 
 
+def test_unknown_keys_survive_everywhere() -> None:
+    later = {"x_later": [1, {"a": "b"}]}
+    document = {
+        **SCHEMA, **later,
+        "vehicle": {"label": "van", **later},
+        "complaint": {"lamps": ["abs"], **later}, "access": {"scope": True, **later},
+        "codes": [{"kind": "circuit", **later}], "logs": [{"path": "a.csv", "role": "before", **later}],
+        "findings": [{"fault": "frozen", "corners": ["FL"], "confidence": 0.5, "evidence": {"s": 3}, **later}],
+        "checks": [{"check": "wiggle", "corner": "FL", "result": "steady", **later}],
+        "looms": [{"corner": "FL", "segments": [{"name": "clip", "kind": "clip", **later}],
+                   "readings": [{"after": 0, "ohm": 1.0, "pierced": False, "sealed": False, **later}], **later}],
+    }  # fmt: skip
+    assert case_json(parse_case(json.dumps(document))) == document
+
+
 def test_results_are_those_of_the_trade_table() -> None:
     """Words that a case may say are the words that the engine has odds for."""
     for kind, info in trade_knowledge().checks.items():

@@ -229,6 +229,7 @@ class LoomReading:
     ohm: float | None
     pierced: bool = False
     sealed: bool = False
+    extra: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -47,6 +47,8 @@ class Finding:
     confidence: float
     summary: str
     evidence: Mapping[str, Any] = field(default_factory=dict)
+    extra: Mapping[str, Any] = field(default_factory=dict)
+    """Of a case file: keys that this version does not know."""
 
 
 @dataclass(frozen=True)

@@ -38,8 +38,10 @@ from nodrek.io.contract.case_schema import (
     CHECK,
     CODE,
     COMPLAINT,
+    FINDING,
     LOG,
     LOOM,
+    READING,
     SEGMENT,
     SEGMENTS,
     VEHICLE,
@@ -130,7 +132,7 @@ def _case(given: Mapping[str, Any]) -> Case:
         findings=tuple(
             Finding(
                 f["fault"], tuple(dict.fromkeys(f["corners"])), f.get("confidence", USUAL_CONFIDENCE), "",
-                f.get("evidence", {}),
+                f.get("evidence", {}), others(f, FINDING),
             )
             for f in given.get("findings") or ()
         ),
@@ -176,7 +178,7 @@ def _loom(given: Mapping[str, Any]) -> Loom:
         LoomSegment(s["name"], s.get("kind", SEGMENTS[0]), others(s, SEGMENT)) for s in given.get("segments", ())
     )
     readings = (
-        LoomReading(r["after"], r.get("ohm"), r.get("pierced", False), r.get("sealed", False))
+        LoomReading(r["after"], r.get("ohm"), r.get("pierced", False), r.get("sealed", False), others(r, READING))
         for r in given.get("readings", ())
     )
     return Loom(given["corner"], tuple(segments), tuple(readings), others(given, LOOM))
@@ -225,6 +227,7 @@ def case_json(case: Case) -> dict[str, Any]:
             logs=[{**entry.extra, "path": entry.path, "role": entry.role.value} for entry in case.logs],
             findings=[
                 {
+                    **f.extra,
                     "fault": f.fault.value,
                     "corners": [c.value for c in f.corners],
                     "confidence": f.confidence,
@@ -250,7 +253,7 @@ def case_json(case: Case) -> dict[str, Any]:
                     "corner": entry.corner.value,
                     "segments": [{**s.extra, "name": s.name, "kind": s.kind} for s in entry.segments],
                     "readings": [
-                        {"after": r.after, "ohm": r.ohm, "pierced": r.pierced, "sealed": r.sealed}
+                        {**r.extra, "after": r.after, "ohm": r.ohm, "pierced": r.pierced, "sealed": r.sealed}
                         for r in entry.readings
                     ],
                 }
