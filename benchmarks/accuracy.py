@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 
+from benchmarks.reliability import reliability
 from benchmarks.visible import is_visible
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Finding, Vehicle
@@ -54,7 +55,7 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
         settings["road"] = roads[seed % len(roads)]
     scenario = draw_scenario(seed, faults, **settings)
     raw = simulate(scenario)
-    visible = bool(faults) and is_visible(scenario, raw)
+    visible = bool(faults) and is_visible(scenario)
     log = map_corners(raw)
     began = time.process_time()
     analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
@@ -131,15 +132,11 @@ def calibration(trials: list[Trial]) -> None:
     pairs = np.array([pair for t in trials for pair in t.confidences], dtype=float)
     if not pairs.size:
         return
-    p, right = pairs[:, 0], pairs[:, 1]
+    seen = reliability(pairs[:, 0], pairs[:, 1])
     print("\nReliability of all findings of 0.2 and more (stated, right, number)")
-    error = 0.0
-    for low, high in ((0.2, 0.4), (0.4, 0.6), (0.6, 0.8), (0.8, 0.95), (0.95, 1.01)):
-        inside = (p >= low) & (p < high)
-        if inside.any():
-            print(f"  {p[inside].mean():5.2f}  {right[inside].mean():5.2f}  {int(inside.sum()):5d}")
-            error += inside.mean() * abs(p[inside].mean() - right[inside].mean())
-    print(f"  expected calibration error {error:.3f}, Brier score {np.mean((p - right) ** 2):.3f}")
+    for band in seen.bands:
+        print(f"  {band.stated:5.2f}  {band.right:5.2f}  {band.number:5d}")
+    print(f"  expected calibration error {seen.error:.3f}, Brier score {seen.brier:.3f}")
 
 
 NUISANCES: dict[str, dict[str, Any]] = {

@@ -10,22 +10,21 @@ asked of trees that never saw them. Ratios, silent and frozen corners without tr
 from __future__ import annotations
 
 import argparse
-import itertools
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
-from tools.train import FEWER, GROWN, Record, draw, gather, planted
+from tools.train import FEWER, FOLDS, GROWN, Record, draw, gather, held_out
 
+from benchmarks.reliability import reliability
 from nodrek.core.model import Array
 from nodrek.core.verdict.evidence import EVIDENCE
 from nodrek.simulate.vary import draw_scenario
 
 DRIVES = 1_500
 FIRST_SEED = 220_000
-SAID, SURE = 0.2, 0.5
-LIMITS = (0.2, 0.4, 0.6, 0.8, 0.95, 1.01)
+SURE = 0.5
 
 
 class Answers:
@@ -40,27 +39,12 @@ class Answers:
 
     def held_out(self, group: Array) -> Array:
         """Probabilities of each kind by trees that never saw the group of the row; same shape as `true`."""
-        p = np.zeros(self.true.shape)
-        for held in np.unique(group):
-            out = group == held
-            for k, fault in enumerate(GROWN):
-                names = FEWER.get(fault, EVIDENCE)
-                x = self.rows[:, [EVIDENCE.index(name) for name in names]]
-                p[out, k] = planted(names).fit(x[~out], self.true[~out, k]).predict_proba(x[out])[:, 1]
-        return p
-
-
-def reliability(p: Array, true: Array) -> tuple[float, float, str]:
-    """Expected calibration error and Brier score of what is said at all, and "stated/right (number)" by band."""
-    said = p >= SAID
-    p, true = p[said], true[said]
-    error, bands = 0.0, []
-    for low, high in itertools.pairwise(LIMITS):
-        inside = (p >= low) & (p < high)
-        if inside.any():
-            error += float(inside.mean()) * abs(float(p[inside].mean() - true[inside].mean()))
-            bands.append(f"{p[inside].mean():.2f}/{true[inside].mean():.2f} ({int(inside.sum())})")
-    return error, float(np.mean((p - true) ** 2)), "  ".join(bands)
+        columns = []
+        for k, fault in enumerate(GROWN):
+            names = FEWER.get(fault, EVIDENCE)
+            x = self.rows[:, [EVIDENCE.index(name) for name in names]]
+            columns.append(held_out(x, self.true[:, k], group, names))
+        return np.column_stack(columns)
 
 
 def alarms(answers: Answers, p: Array, part: Array) -> str:
@@ -77,14 +61,15 @@ def table(title: str, answers: Answers, group_of: Callable[[int], str]) -> None:
     print(f"\n{title:24s} {'found':>6s} {'healthy alarms':>14s} {'ECE':>6s} {'Brier':>6s}  stated/right (number)")
     for name in [*sorted(set(named.values())), "all"]:
         part = np.ones(group.size, dtype=bool) if name == "all" else group == name
-        error, brier, bands = reliability(p[part], answers.true[part])
+        seen = reliability(p[part], answers.true[part])
+        bands = "  ".join(f"{band.stated:.2f}/{band.right:.2f} ({band.number})" for band in seen.bands)
         found = 100.0 * float(np.mean(p[part][answers.true[part]] >= SURE))
-        print(f"{name:24s} {found:6.1f} {alarms(answers, p, part):>14s} {error:6.3f} {brier:6.3f}  {bands}")
+        print(f"{name:24s} {found:6.1f} {alarms(answers, p, part):>14s} {seen.error:6.3f} {seen.brier:6.3f}  {bands}")
 
 
-def nuisances(answers: Answers, folds: int = 5) -> None:
+def nuisances(answers: Answers) -> None:
     """Healthy drives by what disturbs them, of trees that never saw the drive."""
-    p = answers.held_out(answers.seeds % folds)
+    p = answers.held_out(answers.seeds % FOLDS)
     rows: dict[str, Array] = defaultdict(lambda: np.zeros(answers.seeds.size, dtype=bool))
     for seed in np.unique(answers.seeds[answers.sound]):
         settings = draw(int(seed))[1]

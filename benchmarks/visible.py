@@ -17,7 +17,8 @@ import numpy as np
 from scipy.ndimage import median_filter
 from scipy.stats import norm
 
-from nodrek.core.model import Array, RawChannel, RawLog
+from nodrek.core.model import Array, RawChannel
+from nodrek.core.motion.reference import Q80_TO_SIGMA
 from nodrek.simulate.chain import Scenario, simulate
 from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, SmoothedSpan, SpanOfEdges
 from nodrek.simulate.faults import Cause
@@ -32,11 +33,10 @@ LEAST_NOISE = 0.005
 SPEED_BANDS = 5
 MATES_SHARE = 0.45
 """Variance of the median of three mates, in variances of one."""
-Q80_TO_SIGMA = 1.2816
 
 
-def is_visible(scenario: Scenario, log: RawLog) -> bool:
-    """`log` is that of `scenario`, whose first fault is asked for; two at once are not taken apart."""
+def is_visible(scenario: Scenario) -> bool:
+    """Of the first fault of `scenario`; two at once are not taken apart."""
     fault = scenario.faults[0]
     if fault.cause is Cause.WHEEL_SIZE:
         return abs(fault.size) >= SMALLEST_TYRE
@@ -50,7 +50,7 @@ def is_visible(scenario: Scenario, log: RawLog) -> bool:
         logger=replace(scenario.logger, quantum=FINE_STEP),
     )
     change = simulate(smooth).channels[at].values - simulate(replace(smooth, faults=())).channels[at].values
-    if log.channels[at].values.size != clean.values.size or change.size != clean.values.size:
+    if change.size != clean.values.size:
         raise AssertionError("twins of one seed have the same rows")
     noise = _noise(clean, [c for k, c in enumerate(sound.channels) if k != at])
     sigma = np.maximum(noise, max(scenario.logger.quantum / np.sqrt(12.0), LEAST_NOISE))
@@ -76,9 +76,8 @@ def _noise(own: RawChannel, mates: list[RawChannel]) -> Array:
     rate = own.times_s.size / max(float(own.times_s[-1] - own.times_s[0]), 1e-9)
     rest = (own.values - others)[reads]
     rest = np.abs(rest - median_filter(rest, size=max(5, int(TREND_S * rate) | 1)))
-    bands = np.array_split(reads[np.argsort(own.values[reads], kind="stable")], SPEED_BANDS if reads.size > 99 else 1)
-    where = np.searchsorted(reads, np.concatenate(bands))
-    parts = np.split(rest[where], np.cumsum([band.size for band in bands])[:-1])
-    sigma = [float(np.quantile(part, 0.8)) / Q80_TO_SIGMA for part in parts]
-    centre = [float(np.median(own.values[band])) for band in bands]
+    speeds = own.values[reads]
+    bands = np.array_split(np.argsort(speeds, kind="stable"), SPEED_BANDS if reads.size > 99 else 1)
+    sigma = [float(np.quantile(rest[band], 0.8)) / Q80_TO_SIGMA for band in bands]
+    centre = [float(np.median(speeds[band])) for band in bands]
     return np.interp(own.values, centre, sigma) / np.sqrt(1.0 + MATES_SHARE)

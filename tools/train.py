@@ -180,12 +180,12 @@ def _plain(nodes: np.ndarray, at: int, names: Sequence[str]) -> Any:
     }
 
 
-def out_of_fold(x: np.ndarray, y: np.ndarray, seeds: np.ndarray, names: Sequence[str]) -> np.ndarray:
-    """Probability of each row by trees that never saw its drive."""
+def held_out(x: np.ndarray, y: np.ndarray, group: np.ndarray, names: Sequence[str]) -> np.ndarray:
+    """Probability of each row by trees that never saw its group."""
     p = np.zeros(len(y))
-    for fold in range(FOLDS):
-        held = seeds % FOLDS == fold
-        p[held] = planted(names).fit(x[~held], y[~held]).predict_proba(x[held])[:, 1]
+    for one in np.unique(group):
+        out = group == one
+        p[out] = planted(names).fit(x[~out], y[~out]).predict_proba(x[out])[:, 1]
     return p
 
 
@@ -212,7 +212,7 @@ def learn(records: Sequence[Record]) -> dict[str, Any]:
         y = np.array([kind in r.faults for r in corners])
         counts[kind] = {"corners": len(y), "right": int(y.sum())}
         trees[kind] = grow(seen, y, names)
-        p = out_of_fold(seen, y, seeds, names)
+        p = held_out(seen, y, seeds % FOLDS, names)
         said = p >= 0.2
         print(
             f"{kind:14s} {len(y):5d} corners, {int(y.sum()):5d} right; unseen drives: "

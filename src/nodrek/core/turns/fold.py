@@ -20,7 +20,9 @@ CALM_Q80 = 2.0
 """Deviations count for the smooth swing up to this many times their own 80 % point: a swing stays
 whole (its 80 % point is nearly its peak), a dip weighs no more than the swing."""
 SLOWEST_SHARE = 0.3
-"""Part of the samples, by speed, that `slow_turns` looks at."""
+"""Part of the samples, by speed, that `slow_harmonics` looks at."""
+ALIKE, OPPOSITE = 0.6, 0.03
+"""Areas of two dips that may be one, smaller over larger; how far from half a turn apart."""
 NOWHERE = 0.7236
 """Factor of the true scale at which no harmonic up to the eighth meets another."""
 
@@ -110,23 +112,17 @@ def _harmonics(angle: Array, deviation: Array, trust: Array, count: int = TEMPLA
     return out, float(np.sqrt(2.0 * np.sum(centred**2)))
 
 
-@dataclass(frozen=True)
-class SlowTurns:
-    """Amplitudes of the first four harmonics in the slowest part of the driving, and the error of each."""
+def slow_harmonics(motion: CornerMotion, ring: RingFold) -> tuple[Array, float]:
+    """Amplitudes of the first four harmonics in the slowest turns alone, and the error of each.
 
-    harmonics: Array
-    sigma: float
-
-
-def slow_turns(motion: CornerMotion, ring: RingFold) -> SlowTurns:
-    """The slowest turns alone: averaging leaves them most of the overtones that tell a pulse from a swing."""
+    Averaging leaves them most of the overtones that tell a pulse from a swing.
+    """
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
     if used.size:
         used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]
     trust = 1.0 / motion.noise[used] ** 2
     deviation = np.clip(motion.deviation[used], -1.0, 0.5)
-    amplitudes, sigma = _harmonics(np.mod(ring.turns[used], 1.0), deviation, trust, count=4)
-    return SlowTurns(amplitudes, sigma)
+    return _harmonics(np.mod(ring.turns[used], 1.0), deviation, trust, count=4)
 
 
 def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
@@ -211,6 +207,14 @@ def find_arcs(ring: RingFold) -> tuple[LowArc, ...]:
         arcs.append(LowArc((centre / PROFILE_BINS) % 1.0, (hi - lo) / PROFILE_BINS, area, float(weight.max())))
     arcs.sort(key=lambda arc: -arc.area)
     return tuple(arc for arc in arcs if arc.area > 0.25 * arcs[0].area)
+
+
+def is_two_turns(arcs: tuple[LowArc, ...]) -> bool:
+    """Whether the same dip stands twice, half a turn apart: what was taken for one turn is two."""
+    if len(arcs) != 2 or arcs[1].area < ALIKE * arcs[0].area:
+        return False
+    apart = abs(arcs[0].centre - arcs[1].centre)
+    return abs(apart - 0.5) < OPPOSITE
 
 
 @dataclass(frozen=True)

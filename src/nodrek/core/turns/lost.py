@@ -93,7 +93,8 @@ def _best_total(area: float, counted: float, deepest: float, teeth: int | None) 
 
 def _shared_out(total: int, areas: Sequence[float]) -> list[int]:
     """`total` edges among arcs by their areas, in whole edges (largest remainders)."""
-    shares = total * np.maximum(np.array(areas), 1e-9) / max(sum(max(a, 1e-9) for a in areas), 1e-9)
+    parts = np.maximum(areas, 1e-9)
+    shares = total * parts / parts.sum()
     whole = np.floor(shares)
     for i in np.argsort(whole - shares, kind="stable")[: total - int(whole.sum())]:
         whole[i] += 1

@@ -16,6 +16,7 @@ Samples that do not dip count as well: a log that happens to look at one angle o
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -33,7 +34,8 @@ GRID = 48
 """Phase steps per turn."""
 STEP = 0.002
 """Relative step of the scale: within the phase's own wander over a hundred turns."""
-DELAYS = (0.0, 0.05)
+DIP_WAYS = ((0.0, False), (0.0, True), (0.05, False), (0.05, True))
+"""Delay s, and whether distance is that of the mates."""
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 FROM_SPEED = 3.0
 USUAL = (1 / 2.45, 1 / 1.66)
@@ -90,7 +92,7 @@ class _Looks:
 
 def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
     """Evidence that the dips are tied to the wheel; ``None`` where there are too few, or too many to be dips."""
-    looks = _looks(motion, stretches)
+    looks = _looks(motion, stretches, DIP_WAYS)
     if looks is None:
         return None
     dips = np.flatnonzero(looks.dip)
@@ -118,7 +120,7 @@ def _prior(frequencies: Array) -> Array:
     return np.asarray(share)
 
 
-def _looks(motion: CornerMotion, stretches: list[Stretch]) -> _Looks | None:
+def _looks(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[float, bool]]) -> _Looks | None:
     inside = np.zeros(motion.times.size, dtype=bool)
     first = np.zeros(motion.times.size, dtype=bool)
     for stretch in stretches:
@@ -144,9 +146,7 @@ def _looks(motion: CornerMotion, stretches: list[Stretch]) -> _Looks | None:
     # each reading errs by itself, and the path adds the errors up
     erring = WANDER_OF_NOISE * np.minimum(motion.noise[used], 0.1) * speed * gap / 2.0
     wander = WANDER_PER_TURN**2 * rolled / 2.0 + (WANDER_PER_SPEED * step) ** 2 + erring**2
-    paths = {
-        (delay, by_mates): rolled_path(motion, delay, by_mates)[used] for delay in DELAYS for by_mates in (False, True)
-    }
+    paths = {way: rolled_path(motion, *way)[used] for way in ways}
     value = np.clip(motion.score[used], -CLIP, CLIP)
     return _Looks(paths, speed, dip[used], lost, wander, value, motion.noise[used])
 
@@ -281,19 +281,15 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     Deviations in units of their noise, limited so that a jolt weighs no more than a few. With
     amplitude a, a piece of samples w at angles θ has the log-likelihood Σ a·w·cos − ½Σ a²cos².
     """
-    looks = _looks(motion, stretches)
+    looks = _looks(motion, stretches, SWING_WAYS)
     if looks is None or looks.value.size < LEAST_SWING:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
     ways = SWING_WAYS
-    paths = {by_mates: looks.paths[0.0, by_mates] for by_mates in (False, True)}
-    starts, lost = _pieces(looks, paths[False])
+    starts, lost = _pieces(looks, looks.paths[ways[0]])
     waves = np.exp(2j * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID)
     weight = (looks.value / looks.noise).astype(np.float32)
-    terms = [
-        weight * _unit_vectors(frequencies[:, None] * (paths[by_mates] - delay * looks.speed))
-        for delay, by_mates in ways
-    ]
+    terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
     energy = np.add.reduceat(0.5 / looks.noise**2, starts)
     wander = np.add.reduceat(looks.wander, starts)

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.turns.fold import slow_turns, swing_at_any_speed
+from nodrek.core.turns.fold import slow_harmonics, swing_at_any_speed
 from nodrek.core.turns.track import USUAL, Track
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
@@ -120,15 +120,15 @@ def _slow_turn_numbers(exam: Examination, corner: Corner, ring: RingEvidence | N
     if ring is None or ring.fold is None:
         return [0.0] * 4
     motion = exam.followed[corner]
-    seen = slow_turns(motion, ring.fold)
-    first, strongest = float(seen.harmonics[0]), float(seen.harmonics.max())
+    harmonics, sigma = slow_harmonics(motion, ring.fold)
+    first, strongest = float(harmonics[0]), float(harmonics.max())
     if strongest <= 0.0:
         return [0.0] * 4
     return [
         max(-3.0, min(3.0, swing_at_any_speed(motion, ring.fold))),
         _log_over(first, EVEN_RUNOUT),
-        min(9.0, float(seen.harmonics[1:].max()) / max(first, 1e-6)),
-        min(30.0, strongest / max(seen.sigma, 1e-9)),
+        min(9.0, float(harmonics[1:].max()) / max(first, 1e-6)),
+        min(30.0, strongest / max(sigma, 1e-9)),
     ]
 
 

@@ -18,7 +18,7 @@ from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_bloc
 from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners
 from nodrek.core.motion.usable import MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
-from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold, from_centre
+from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold, is_two_turns
 from nodrek.core.turns.search import FREQUENCIES, Scale, Stretch, find_scale, find_stretches
 from nodrek.core.turns.track import Track, follow_dips, follow_swing
 from nodrek.errors import NeverMoves
@@ -36,8 +36,6 @@ LOUD = 0.002
 LOUD_LOG_P = -20.0
 """Amplitude and ln false-alarm chance from which a ring is taken out of its mates' reference."""
 HIGHEST = 1.05 * FREQUENCIES[1]
-ALIKE, OPPOSITE = 0.6, 0.03
-"""Areas of two dips that may be one, smaller over larger; how far from half a turn apart."""
 BAD_SHARE = 0.5
 """A corner dead or frozen for more than this share of driving is not compared."""
 
@@ -177,20 +175,13 @@ def _look_at_rings(
             scale = _better(_better(scale, swing), track)
         done += 1
         seen = _folded(motion, mine, scale, track, swing)
-        if _is_two_turns(seen.arcs) and scale is not None and 2.0 * scale.frequency <= HIGHEST:
+        if is_two_turns(seen.arcs) and scale is not None and 2.0 * scale.frequency <= HIGHEST:
             return _folded(motion, mine, replace(scale, frequency=2.0 * scale.frequency), track, swing)
         return seen
 
     # the transforms run outside the interpreter's lock, so two corners at a time pay
     with ThreadPoolExecutor(max_workers=2) as pool:
         return dict(zip(corners, pool.map(look, corners), strict=True))
-
-
-def _is_two_turns(arcs: tuple[LowArc, ...]) -> bool:
-    """Whether the same dip stands twice, half a turn apart: what was taken for one turn is two."""
-    if len(arcs) != 2 or arcs[1].area < ALIKE * arcs[0].area:
-        return False
-    return abs(abs(float(from_centre(np.array(arcs[0].centre), arcs[1].centre))) - 0.5) < OPPOSITE
 
 
 def _better(scale: Scale, track: Track | None) -> Scale:

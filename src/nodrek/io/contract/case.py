@@ -42,6 +42,7 @@ from nodrek.io.contract.case_schema import (
     LOG,
     LOOM,
     READING,
+    SCHEMA,
     SEGMENT,
     SEGMENTS,
     VEHICLE,
@@ -52,7 +53,6 @@ from nodrek.io.contract.case_schema import (
 from nodrek.io.logs.guard import check_file
 from nodrek.io.vehicle import vehicle_of
 
-SCHEMA = "nodrek.case/1"
 LARGEST_BYTES = 4 * 1024 * 1024
 USUAL_CONFIDENCE = 0.9
 

@@ -30,6 +30,7 @@ from nodrek.core.model.case import (
 
 Schema = core_schema.CoreSchema
 
+SCHEMA = "nodrek.case/1"
 MOST_ITEMS = 500
 SHORT, LONG = 300, 4000
 RESULTS: dict[CheckKind, tuple[str, ...]] = {
@@ -144,7 +145,7 @@ READING = _table(
 LOOM = _table("corner", corner=_one_of(Corner), segments=_list(SEGMENT, most=60), readings=_list(READING))
 CASE = _table(
     "schema",
-    schema=core_schema.literal_schema(["nodrek.case/1"]),
+    schema=core_schema.literal_schema([SCHEMA]),
     vehicle=_or_null(VEHICLE),
     complaint=_or_null(COMPLAINT),
     codes=_or_null(_list(CODE)),
