@@ -150,7 +150,7 @@ ROADS_OF_FAULTS = ("town", "country")
 
 def main(trials: int, first_seed: int) -> None:
     print(f"Seeds from {first_seed} on, {trials} a row; per cent; 180 s drives, 29-100 teeth, "
-          "seven kinds of control unit")  # fmt: skip
+          "eight kinds of control unit")  # fmt: skip
     print(f"{'':44s} {'n':>4s} {'vis.':>4s} {'exact':>6s} {'corner':>6s} {'of all':>6s} {'extra':>6s} {'alarm':>6s} "
           f"{'ratio':>8s} {'<0.1%':>6s} {'95%':>6s} {'c.see':>6s} {'s':>6s}")  # fmt: skip
     everything: list[Trial] = []

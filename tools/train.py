@@ -4,7 +4,7 @@ python -m tools.train [DRIVES] [--records FILE]          (make train)
 
 Recipe: seeds from 100,000 on (the benchmark's start at 150,000, development used those
 below 10,000); every kind of fault, healthy drives with every nuisance, two faults at once;
-loggers of 2 to 100 samples a second, 45 s to six minutes, seven kinds of control unit.
+loggers of 2 to 100 samples a second, 45 s to six minutes, eight kinds of control unit.
 """
 
 from __future__ import annotations

@@ -191,7 +191,7 @@ def test_draws_vary_what_matters_and_keep_within_bounds() -> None:
     faults = [draw_fault(cause, seed) for cause in Cause for seed in range(40)]
     assert {f.corner for f in faults} == set(Corner)
     rng = np.random.default_rng(0)
-    assert len({draw_control_unit(kind, rng).__class__ for kind in CONTROL_UNITS}) == 6
+    assert len({draw_control_unit(kind, rng).__class__ for kind in CONTROL_UNITS}) == 7
 
 
 def test_a_longer_drive_begins_like_the_shorter_one() -> None:

@@ -131,6 +131,28 @@ class LowPass:
 
 
 @dataclass(frozen=True)
+class SlewLimited:
+    """Another unit's values, which may change by no more than `limit` m/s²: no vehicle does.
+
+    A lost edge becomes a small dent that mends as slowly as it came, a short break a shallow one.
+    """
+
+    inner: ControlUnit = SpanOfEdges()
+    limit: float = 20.0
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when, value = self.inner.speeds(edges, duration, pitch)
+        if value.size < 2:
+            return when, value
+        step = self.limit * float(when[1] - when[0])
+        shown = value.tolist()
+        for k in range(1, len(shown)):
+            before = shown[k - 1]
+            shown[k] = min(max(shown[k], before - step), before + step)
+        return when, np.array(shown)
+
+
+@dataclass(frozen=True)
 class HoldLast:
     """Another unit's values; a fall of more than `refuse` is not believed for `longest` values.
 

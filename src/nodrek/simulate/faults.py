@@ -45,8 +45,10 @@ class SimulatedFault:
     ring's relative swing, relative change of a wheel's circumference, speed in m/s from
     which a corner with a wide gap reads, share of edges that a dirty encoder loses, or
     part of the turn on which a lifted ring is weak;
-    ``per_minute`` breaks of about ``length_s``; ``value`` m/s that a frozen corner
-    shows; ``from_s`` when it begins. A crossed corner exchanges leads with its mate; a
+    ``second_at``: turns from the first place to another lost tooth, 0 where there is none;
+    ``per_minute`` breaks of about ``length_s``, during which the part ``lets_through`` of the
+    edges still comes; ``value`` m/s that a frozen corner shows; ``from_s`` when it begins.
+    A crossed corner exchanges leads with its mate; a
     wrong ring has ``count`` teeth more (less, where negative) than is expected.
     """
 
@@ -56,6 +58,8 @@ class SimulatedFault:
     size: float = 0.0
     per_minute: float = 6.0
     length_s: float = 0.12
+    second_at: float = 0.0
+    lets_through: float = 0.0
     trigger: Trigger = Trigger.NONE
     value: float | None = None
     from_s: float = 0.0
@@ -66,6 +70,8 @@ def damage_ring(ring: Ring, fault: SimulatedFault, rng: np.random.Generator) -> 
     if fault.cause is Cause.MISSING_TEETH:
         first = int(rng.integers(ring.teeth))
         lost = {(first + i) % ring.teeth for i in range(fault.count)}
+        if fault.second_at:
+            lost.add((first + round(fault.second_at * ring.teeth)) % ring.teeth)
         return replace(ring, missing=ring.missing | lost)
     if fault.cause is Cause.CRACKED_RING:
         return replace(ring, cracked=fault.size)
@@ -73,7 +79,7 @@ def damage_ring(ring: Ring, fault: SimulatedFault, rng: np.random.Generator) -> 
         return replace(ring, eccentricity=fault.size)
     if fault.cause is Cause.LIFTED_RING:
         # further from the sensor on one side, and out of centre with it
-        arc = WeakArc(float(rng.random()), fault.size, float(rng.uniform(0.15, 0.45)))
+        arc = WeakArc(float(rng.random()), fault.size, float(rng.uniform(0.15, 0.45)), soft=bool(rng.random() < 0.5))
         return replace(ring, weak=(*ring.weak, arc), eccentricity=float(rng.uniform(0.001, 0.006)))
     if fault.cause is Cause.WRONG_COUNT:
         return replace(ring, teeth=ring.teeth + fault.count)
@@ -115,7 +121,7 @@ def break_lead(lead: Lead, fault: SimulatedFault, drive: Drive, bumps: Array, rn
         starts = np.sort(rng.uniform(fault.from_s, end, wanted))
     lengths = fault.length_s * rng.lognormal(0.0, 0.5, starts.size)
     windows = tuple((float(s), float(s + n)) for s, n in zip(starts, lengths, strict=True))
-    return replace(lead, breaks=(*lead.breaks, *windows))
+    return replace(lead, breaks=(*lead.breaks, *windows), lets_through=fault.lets_through)
 
 
 def freeze(times: Array, speeds: Array, fault: SimulatedFault) -> Array:

@@ -15,7 +15,8 @@ class Logger:
     """``stagger`` s between the polls of two corners of one row; ``jitter`` s rms of a row.
 
     ``unit`` is ``km/h``, ``mph`` or ``m/s``; ``quantum`` is in that unit; ``own_times``:
-    each channel is stamped when it was really fetched, else the row is stamped once.
+    each channel is stamped when it was really fetched, else the row is stamped once; ``hole_s``: length
+    of one pause of the recording.
     """
 
     rate: float = 50.0
@@ -25,6 +26,7 @@ class Logger:
     unit: str = "km/h"
     own_times: bool = False
     drop: float = 0.0
+    hole_s: float = 0.0
 
     def record(
         self,
@@ -37,6 +39,9 @@ class Logger:
         rows = np.arange(0.1, duration, 1.0 / self.rate)
         rows = np.sort(rows + self.jitter * rng.standard_normal(rows.size))
         rows = rows[rng.random(rows.size) >= self.drop]
+        if self.hole_s:
+            begins = rng.uniform(0.2, 0.8) * duration
+            rows = rows[(rows < begins) | (rows > begins + self.hole_s)]
         rows = np.round(np.unique(rows), 4)
         rows = rows[np.concatenate([[True], np.diff(rows) > 0])]
         factor = {"km/h": 3.6, "mph": 3.6 / 1.609344, "m/s": 1.0}[self.unit]

@@ -12,11 +12,15 @@ from nodrek.core.model import Array
 
 @dataclass(frozen=True)
 class WeakArc:
-    """A stretch of the ring that stands further from the sensor; turns, strength 0..1."""
+    """A stretch of the ring that stands further from the sensor; turns, strength 0..1.
+
+    ``soft``: weakest in the middle and sound again at its ends, as a ring that rust lifts.
+    """
 
     centre: float
     width: float
     strength: float
+    soft: bool = False
 
 
 @dataclass(frozen=True)
@@ -64,7 +68,9 @@ class Ring:
         strength = np.full(angle.size, self.base_strength)
         for arc in self.weak:
             off = np.abs(np.mod(angle - arc.centre + 0.5, 1.0) - 0.5)
-            strength[off < arc.width / 2] *= arc.strength
+            within = off < arc.width / 2
+            depth = 0.5 + 0.5 * np.cos(2 * np.pi * off[within] / arc.width) if arc.soft else 1.0
+            strength[within] *= 1.0 - (1.0 - arc.strength) * depth
         keep = np.array([i not in self.missing for i in tooth])
         order = np.argsort(angle[keep])
         return angle[keep][order], strength[keep][order]

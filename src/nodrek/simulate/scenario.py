@@ -5,7 +5,7 @@ title = "..."          seed = 7        duration_s = 180      road = "town"      
 [driver]               any field of `Driver`
 [ring]                 teeth, pitch_error, swing, tooth_share (of a pitch, where both edges are counted)
 [sensor]               kind = "active" | "coil", and its fields
-[control_unit]         kind = "span" | "last" | "count" | "smoothed" | "filtered" | "held", and its fields
+[control_unit]         kind = "span" | "last" | "count" | "smoothed" | "filtered" | "held" | "limited", and its fields
 [logger]               any field of `Logger`
 [names]                FL = "Wheel speed FL", …
 [[fault]]              corner, cause, and the fields of `SimulatedFault`
@@ -30,6 +30,7 @@ from nodrek.simulate.control_unit import (
     HoldLast,
     LastPeriod,
     LowPass,
+    SlewLimited,
     SmoothedSpan,
     SpanOfEdges,
 )
@@ -46,7 +47,7 @@ LARGEST_NUMBER = 1e9
 SENSORS = {"active": ActiveSensor, "coil": CoilSensor}
 CONTROL_UNITS = {
     "span": SpanOfEdges, "last": LastPeriod, "count": CountPerWindow, "smoothed": SmoothedSpan, "filtered": LowPass,
-    "held": HoldLast,
+    "held": HoldLast, "limited": SlewLimited,
 }  # fmt: skip
 UNITS = ("km/h", "mph", "m/s")
 

@@ -84,17 +84,19 @@ class Lead:
     """The wire: windows of time (s) in which nothing gets through.
 
     ``chatter`` adds that many spurious edges per second while a contact opens and
-    closes.
+    closes; the part ``lets_through`` of the true ones comes through meanwhile.
     """
 
     breaks: tuple[tuple[float, float], ...] = ()
     chatter: float = 0.0
+    lets_through: float = 0.0
 
     def carry(self, edges: Array, rng: np.random.Generator) -> Array:
         keep = np.ones(edges.size, dtype=bool)
         extra = []
         for start, stop in self.breaks:
-            keep &= ~((edges >= start) & (edges < stop))
+            inside = (edges >= start) & (edges < stop)
+            keep &= ~inside | (rng.random(edges.size) < self.lets_through) if self.lets_through else ~inside
             count = rng.poisson(self.chatter * (stop - start))
             extra.append(rng.uniform(start, stop, count))
         return np.sort(np.concatenate([edges[keep], *extra]))

@@ -19,6 +19,7 @@ from nodrek.simulate.control_unit import (
     HoldLast,
     LastPeriod,
     LowPass,
+    SlewLimited,
     SmoothedSpan,
     SpanOfEdges,
 )
@@ -30,24 +31,29 @@ from nodrek.simulate.sensor import ActiveSensor, CoilSensor, Sensor
 
 BOTH_EDGES, HEAVY, TRAILER = 0.25, 0.1, 0.04
 """Shares of drives whose control unit counts falling edges too, of heavy vehicles, of trailers of two corners."""
-CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible", "filtered", "held")
+TWO_PLACES = 0.2
+"""Share of damaged rings that lost a tooth at another place as well."""
+CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible", "filtered", "held", "limited")
 
 
 def draw_control_unit(kind: str, rng: np.random.Generator) -> ControlUnit:
     if kind == "span":
         return SpanOfEdges(window=float(rng.choice((0.005, 0.007, 0.010, 0.020))))
     if kind == "last":
-        return LastPeriod(window=float(rng.choice((0.007, 0.010, 0.020))), periods=int(rng.choice((1, 2, 4))))
+        return LastPeriod(window=float(rng.choice((0.007, 0.010, 0.020))), periods=int(rng.choice((1, 1, 2, 4, 8, 16))))
     if kind == "count":
-        return CountPerWindow(window=float(rng.choice((0.050, 0.100))), step=float(rng.choice((0.010, 0.020))))
+        window, step = rng.choice((0.050, 0.100, 0.200)), rng.choice((0.010, 0.020, 0.050))
+        return CountPerWindow(float(window), float(step))
     if kind == "plausible":
         inner = SpanOfEdges(window=float(rng.choice((0.005, 0.010))))
         return SmoothedSpan(inner, mean_of=int(rng.integers(1, 4)), refuse=float(rng.uniform(0.25, 0.5)))
-    if kind in ("filtered", "held"):
+    if kind in ("filtered", "held", "limited"):
         window = float(rng.choice((0.005, 0.010, 0.020)))
         inner_unit: ControlUnit = SpanOfEdges(window) if rng.random() < 0.6 else LastPeriod(window)
         if kind == "filtered":
             return LowPass(inner_unit, float(np.exp(rng.uniform(np.log(0.01), np.log(0.12)))))
+        if kind == "limited":
+            return SlewLimited(inner_unit, float(np.exp(rng.uniform(np.log(8.0), np.log(50.0)))))
         return HoldLast(inner_unit, float(rng.uniform(0.15, 0.6)), int(rng.integers(1, 15)))
     return SmoothedSpan(SpanOfEdges(window=0.010), mean_of=int(rng.integers(2, 7)))
 
@@ -114,6 +120,7 @@ def draw_scenario(
         quantum=float(rng.choice(quanta)),
         own_times=bool(wide.random() < 0.2),
         drop=float(rng.choice((0.0, 0.0, 0.002))),
+        hole_s=float(wide.uniform(1.0, 5.0)) if wide.random() < 0.15 else 0.0,
     )
     drawn = Scenario(
         title="drawn",
@@ -162,7 +169,7 @@ def _wider(drawn: Scenario, rng: np.random.Generator) -> Scenario:
 def _like_edges(unit: ControlUnit) -> ControlUnit:
     if isinstance(unit, LastPeriod):
         return replace(unit, periods=2 * unit.periods)
-    if isinstance(unit, LowPass | HoldLast) and isinstance(unit.inner, LastPeriod):
+    if isinstance(unit, LowPass | HoldLast | SlewLimited) and isinstance(unit.inner, LastPeriod):
         return replace(unit, inner=_like_edges(unit.inner))
     return unit
 
@@ -173,19 +180,22 @@ def draw_fault(cause: Cause, seed: int) -> SimulatedFault:
     corner = list(Corner)[int(rng.integers(4))]
     base = SimulatedFault(corner, cause)
     if cause is Cause.MISSING_TEETH:
-        return replace(base, count=int(rng.choice((1, 1, 1, 2, 3, 4))))
+        # an edge of a stone that went round with the wheel hits more than one place
+        second = float(rng.uniform(0.15, 0.85)) if rng.random() < TWO_PLACES else 0.0
+        return replace(base, count=int(rng.choice((1, 1, 1, 2, 3, 4))), second_at=second)
     sign = float(rng.choice((-1.0, 1.0)))
     if cause is Cause.WHEEL_SIZE:
         return replace(base, size=sign * float(np.exp(rng.uniform(np.log(0.004), np.log(0.03)))))
     if cause is Cause.ECCENTRIC_RING:
-        return replace(base, size=float(rng.uniform(0.004, 0.02)))
+        return replace(base, size=float(np.exp(rng.uniform(np.log(0.003), np.log(0.02)))))
     if cause is Cause.CRACKED_RING:
         return replace(base, size=float(rng.uniform(0.6, 1.2)))
     if cause is Cause.BROKEN_LEAD:
         trigger = list(Trigger)[int(rng.integers(len(Trigger)))]
         return replace(
-            base, per_minute=float(rng.uniform(2, 12)), length_s=float(rng.uniform(0.05, 0.4)), trigger=trigger
-        )
+            base, per_minute=float(rng.uniform(2, 12)), length_s=float(rng.uniform(0.05, 0.4)), trigger=trigger,
+            lets_through=float(rng.choice((0.0, 0.0, 0.3))),
+        )  # fmt: skip
     if cause is Cause.WIDE_GAP:
         return replace(base, size=float(rng.uniform(9.0, 28.0)) / 3.6)
     if cause is Cause.DIRTY_ENCODER:

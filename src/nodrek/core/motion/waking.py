@@ -25,11 +25,18 @@ LEAST_SPEED = 0.25
 CHATTER_S = 0.6
 """Changes closer together than this are one: a signal flickers where it just wakes."""
 WHOLE_SHARE = 0.6
-"""Part of the mates' speed from which a corner reads nearly all its teeth."""
+"""Part of the mates' speed that a corner reads at least once it is awake."""
 HALF_AWAKE_S = 1.2
 """Longest time between first teeth and all of them that is one waking: teeth differ by a few per cent."""
+FURTHEST_SHARE = 0.3
+"""Part of its speed by which the middle of a waking may lie off its first reading."""
 NEAR = 0.25
 """Relative distance from the wake-up speed within which silence is still explained by it."""
+FROM_SPEED = 1.5
+"""m/s: below, the mates wake as well and measure nothing."""
+AROUND, BINS, LEAST_SAMPLES = 0.35, 28, 8
+"""Part of the wake-up speed to both sides of it whose samples are looked at together, and in how many steps."""
+MIDDLE_WEIGHT = 2.0 / 3.0
 FASTEST_WAKE = 25.0
 """m/s: what is silent above has no gap but no signal."""
 
@@ -40,7 +47,8 @@ class Waking:
 
     ``rises``, ``falls``: mates' speed (m/s) at each change to reading and to silence;
     ``silent_above``, ``awake_below``: seconds that no single wake-up speed explains;
-    ``silent_below``: seconds of silence that it does explain, at speeds where the mates read.
+    ``silent_below``: seconds of silence that it does explain, at speeds where the mates read;
+    ``middle``: mates' speed at which half is read, over all samples near it (m/s, NaN where too few).
     """
 
     rises: Array
@@ -48,10 +56,20 @@ class Waking:
     silent_below: float
     silent_above: float
     awake_below: float
+    middle: float = float("nan")
 
     @property
     def wake(self) -> float:
-        """Median speed of waking, m/s; of falling asleep where no pull-away was logged; NaN for neither."""
+        """Speed of waking, m/s; NaN where nothing ever changes.
+
+        Single changes tell waking from falling asleep, all samples together are the surer of the two.
+        """
+        change = self.typical_change
+        return change if np.isnan(self.middle) else (1.0 - MIDDLE_WEIGHT) * change + MIDDLE_WEIGHT * self.middle
+
+    @property
+    def typical_change(self) -> float:
+        """Median speed of the wakings, m/s; of falling asleep where no pull-away was logged; NaN for neither."""
         changes = self.rises if self.rises.size else self.falls
         return float(np.median(changes)) if changes.size else float("nan")
 
@@ -98,8 +116,8 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     at = 0.5 * (mates[change] + mates[change + 1])
     asleep_too = np.minimum(mates[change], mates[change + 1]) < LEAST_SPEED
     after = np.where(rising, own[np.minimum(change + 1, own.size - 1)], own[change])
-    at = np.where(asleep_too, np.minimum(after, np.where(at > 0, 2 * at, after)), at)
-    at = 0.5 * (at + _whole_from(times, mates, own, change, rising, at))
+    first_reading = np.minimum(after, np.where(at > 0, 2 * at, after))
+    at = np.where(asleep_too, first_reading, _middle_of_waking(times, mates, own, change, at))
     usual = at < FASTEST_WAKE
     rises, falls = at[rising & usual], at[~rising & usual]
     step = np.diff(times, append=times[-1])
@@ -113,36 +131,69 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     return Waking(
         rises,
         falls,
+        middle=_half_read(mates, own, wake) if wake > FROM_SPEED else float("nan"),
         silent_below=float(step[silent & moving & (mates < high)].sum()),
         silent_above=float(step[silent & (mates >= high)].sum()),
         awake_below=float(step[~silent & moving & (mates < low)].sum()),
     )
 
 
-def _whole_from(
-    times: Array,
-    mates: Array,
-    own: Array,
-    change: npt.NDArray[np.int64],
-    rising: npt.NDArray[np.bool_],
-    at: Array,
-) -> Array:
-    """Mates' speed at which all teeth are read, after each waking and before each falling asleep; shape of `at`.
+def _middle_of_waking(times: Array, mates: Array, own: Array, change: npt.NDArray[np.int64], at: Array) -> Array:
+    """Mates' speed at which half of the teeth are read, at each change between silence and reading; shape of `at`.
 
-    The strongest teeth wake first: half-way between them and all of them is where the ring wakes.
+    Teeth differ, and the strongest of a ring wake first: the share of the mates' speed that is read goes from
+    none to all over some tenths of the speed. Where it is ``s(v)``, the middle of its rise from ``low`` on is
+    ``low + ∫ (1 − s) dv``, however it rises. Where a change stands too near to the next, `at` stays.
     """
-    whole = own > WHOLE_SHARE * mates
     out = at.copy()
-    for k, (i, up) in enumerate(zip(change, rising, strict=True)):
-        step, first = (1, i + 1) if up else (-1, i)
-        j = first
-        while 0 <= j < times.size and abs(times[j] - times[i]) < HALF_AWAKE_S:
-            if whole[j] and 0 <= j + step < times.size and whole[j + step]:
-                # read at once: the middle of the two samples stays
-                out[k] = mates[j] if j != first else at[k]
-                break
-            j += step
+    for k, i in enumerate(change):
+        # half-way to the changes beside it, and no longer than a waking takes
+        first = np.searchsorted(times, times[i] - HALF_AWAKE_S)
+        last = np.searchsorted(times, times[i + 1] + HALF_AWAKE_S, side="right")
+        if k:
+            first = max(first, (change[k - 1] + i) // 2 + 1)
+        if k + 1 < change.size:
+            last = min(last, (i + change[k + 1]) // 2 + 1)
+        speed, share = mates[first:last], own[first:last] / np.maximum(mates[first:last], LEAST_SPEED)
+        if speed.size < 4 or speed.min() < LEAST_SPEED:
+            continue
+        if own[i] > own[i + 1]:
+            speed, share = speed[::-1], share[::-1]
+        # in a bend no corner reads what the middle of its mates does
+        awake = float(np.median(share[-max(1, share.size // 4) :]))
+        if awake < WHOLE_SHARE:
+            continue
+        share = np.minimum(share / awake, 1.0)
+        middle = float(speed[0] + np.sum((1.0 - 0.5 * (share[1:] + share[:-1])) * np.diff(speed)))
+        if abs(middle - at[k]) < FURTHEST_SHARE * at[k]:
+            out[k] = middle
     return out
+
+
+def _half_read(mates: Array, own: Array, wake: float) -> float:
+    """Mates' speed at which half of the teeth are read, from all samples near `wake`; NaN where too few.
+
+    Wakings and fallings asleep together, so that what a filter delays comes out about even; and flicker,
+    where a vehicle stays near that speed, counts by its share. See `_middle_of_waking` for the integral.
+    """
+    low, high = (1.0 - AROUND) * wake, (1.0 + AROUND) * wake
+    near = (mates > low) & (mates < high)
+    speed = mates[near]
+    if speed.size < LEAST_SAMPLES:
+        return float("nan")
+    share = own[near] / speed
+    top = share[speed > wake * (1.0 + 0.5 * AROUND)]
+    awake = float(np.median(top)) if top.size > 3 else 1.0
+    if awake < WHOLE_SHARE:
+        return float("nan")
+    edges = np.linspace(low, high, BINS + 1)
+    place = np.clip(np.searchsorted(edges, speed, side="right") - 1, 0, BINS - 1)
+    count = np.bincount(place, minlength=BINS)
+    total = np.bincount(place, weights=np.minimum(share / awake, 1.0), minlength=BINS)
+    filled = count > 0
+    middles = 0.5 * (edges[1:] + edges[:-1])
+    read = np.interp(middles, [low, *middles[filled], high], [0.0, *(total[filled] / count[filled]), 1.0])
+    return float(low + np.sum((1.0 - read) * np.diff(edges)))
 
 
 def _mates_speed(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:

@@ -12,7 +12,7 @@ from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import ratio_odds
 from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
 
-DEEP = -0.25
+DEEP = -0.12
 DEEPEST_NEEDED = -0.7
 """ln deviation that potholes of a usual road stay above and an open contact does not; on a
 rough road more is asked, up to half of the speed."""

@@ -37,12 +37,12 @@ EVIDENCE = (
     "track", "swing_track",  # asinh of ln Bayes factors of slow logs, 0 where none was looked for
     "usual_scale", "metres_per_turn",  # 1 where the circumference is that of a car; the circumference
     "swing_over_nothing", "swing_size", "swing_of_mates",
-    "harmonic_over_nothing", "harmonic_size", "overtones",
+    "harmonic_over_nothing", "harmonic_size", "harmonic_of_mates", "overtones",
     "steadiness", "slow_swing", "slow_overtones", "slow_sure",  # the swing at any speed; the slowest turns alone
     "shortfall", "shortfall_sure",
     "healed", "arc_width", "arc_area",
     "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",
-    "dip_share", "dip_share_over_mates", "spread_over_mates", "steady", "silent_share",
+    "dip_share", "dip_share_over_mates", "spread_over_mates", "steady", "silent_share", "skew_over_mates",
     "dip_depth", "dip_depth_scatter", "rises_over_dips",
     "breaks_a_minute",
     "late", "wake_scatter",
@@ -97,11 +97,12 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
 
 def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[float]:
     if ring is None or ring.fold is None or ring.scale is None:
-        return [0.0] * 10
+        return [0.0] * 11
     low = ring.fold.harmonics[:4]
     strongest = max(float(low.max()), 1e-6)
     usual = USUAL[0] <= ring.scale.frequency <= USUAL[1]
     loud = max((float(r.fold.swing) for r in mates if r.fold is not None), default=0.0)
+    pulses = max((float(r.fold.harmonics[1:4].max()) for r in mates if r.fold is not None), default=0.0)
     return [
         _followed(ring.track),
         _followed(ring.swing),
@@ -112,6 +113,7 @@ def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[
         _log_over(loud, ring.fold.swing),
         _log_over(strongest, ring.fold.null),
         _log_over(strongest, EVEN_DAMAGE),
+        _log_over(pulses, strongest),
         float(low[1:].max()) / max(float(low[0]), 1e-6) if low[0] > 0 else 9.0,
     ]
 
@@ -182,7 +184,7 @@ def _slow_numbers(exam: Examination, corner: Corner) -> list[float]:
 def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
     seen = noisiness(exam, corner)
     out = [seen.share * 100.0, _log_over(seen.share, max(seen.mates_share, 1e-3)), min(seen.spread, 20.0)]
-    out += [seen.steady, seen.silent]
+    out += [seen.steady, seen.silent, max(-9.0, min(9.0, seen.skew))]
     motion = exam.followed.get(corner)
     if motion is None:
         return [*out, 0.0, 0.0, 0.0]

@@ -9,7 +9,7 @@ import numpy as np
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.motion.waking import Waking
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
+from nodrek.core.verdict.odds import passes, ratio_odds
 
 WORTH_SAYING = 0.9
 """m/s by which a corner wakes later than its mates before it is worth a word: sound coil
@@ -51,7 +51,7 @@ def find_gaps(exam: Examination) -> list[Finding]:
     found = []
     for corner in exam.log.corners:
         confidence = gap_confidence(exam, corner)
-        if confidence < WORTH_WEIGHING:
+        if not math.isfinite(lateness(exam, corner)):
             continue
         own = exam.waking[corner]
         mates = own.wake - lateness(exam, corner)

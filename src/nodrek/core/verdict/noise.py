@@ -14,7 +14,7 @@ from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.turns.fold import explained_deviation
 from nodrek.core.turns.track import SILENT
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.odds import WORTH_WEIGHING, ratio_odds
+from nodrek.core.verdict.odds import ratio_odds
 from nodrek.core.verdict.ring import LOCKED_LOG_P
 
 FROM_SPEED = 4.0
@@ -35,7 +35,8 @@ at which noise and no noise are equally likely; seconds of driving from which th
 class Noisiness:
     """``share`` of moving samples that dip (mates: ``mates_share``), ``spread`` over the mates',
     ``steady``: share of the parts of the log that dip, ``silent``: share of dips that are silence,
-    ``seconds`` looked at."""
+    ``seconds`` looked at; ``skew``: mean cube of the scores less the mates', whose sign says whether
+    deviations go rather down (lost edges) or both ways, even where a unit flattens every dip."""
 
     share: float
     mates_share: float
@@ -43,9 +44,10 @@ class Noisiness:
     steady: float
     silent: float
     seconds: float
+    skew: float
 
 
-NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0)
+NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0)
 
 
 def noisiness(exam: Examination, corner: Corner) -> Noisiness:
@@ -57,7 +59,7 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     if corner not in exam.followed or len(exam.followed) < 2:
         return NO_NOISE
     shares = exam.once("dips", lambda: {c: _dips(exam, c) for c in exam.followed})
-    own, moving, spread = shares[corner]
+    own, moving, spread, skew = shares[corner]
     others = [s for c, s in shares.items() if c is not corner]
     count = int(moving.sum())
     if count < 4 * PARTS:
@@ -66,12 +68,13 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     parts = [bool(p.any()) for p in np.array_split(dips[moving], PARTS)]
     deep = exam.followed[corner].deviation < SILENT
     silent = int((dips & deep).sum())
-    mates_share = float(np.median([(d & m).sum() / max(m.sum(), 1) for d, m, _ in others]))
-    mates_spread = float(np.median([s for _, _, s in others]))
+    mates_share = float(np.median([(d & m).sum() / max(m.sum(), 1) for d, m, *_ in others]))
+    mates_spread = float(np.median([s for *_, s, _ in others]))
+    mates_skew = float(np.median([s for *_, s in others]))
     total = int(dips.sum())
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
-        silent / max(total, 1), count / max(exam.log.channels[corner].rate, 0.1),
+        silent / max(total, 1), count / max(exam.log.channels[corner].rate, 0.1), skew - mates_skew,
     )  # fmt: skip
 
 
@@ -93,8 +96,6 @@ def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
     found = []
     for corner in exam.followed:
         confidence = noise_confidence(exam, corner, locked.get(corner, 0.0))
-        if confidence < WORTH_WEIGHING:
-            continue
         seen = noisiness(exam, corner)
         found.append(
             Finding(
@@ -114,8 +115,8 @@ def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
     return found
 
 
-def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, float]:
-    """Dipping samples, samples that move fast enough, and the rms score with a limit to each."""
+def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, float, float]:
+    """Dipping samples, samples that move fast enough; rms and skewness of the scores with a limit to each."""
     motion = exam.followed[corner]
     noise = motion.noise * _fairness(exam, corner)
     with np.errstate(invalid="ignore"):
@@ -124,7 +125,10 @@ def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, fl
         score = rest / noise
         dips = (score < DIP_SCORE) & (rest < LEAST_DEPTH)
     clipped = np.clip(score[moving], -SPREAD_CLIP, SPREAD_CLIP)
-    return dips, moving, float(np.sqrt(np.mean(clipped**2))) if clipped.size else 1.0
+    if not clipped.size:
+        return dips, moving, 1.0, 0.0
+    spread = float(np.sqrt(np.mean(clipped**2)))
+    return dips, moving, spread, float(np.mean(clipped**3)) / max(spread, 0.1) ** 3
 
 
 def _tied_to_the_turn(exam: Examination, corner: Corner) -> np.ndarray | float:

@@ -15,7 +15,7 @@ from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
 from nodrek.core.turns.fold import RingFold, from_centre, healing, swing_at_any_speed
 from nodrek.core.turns.lost import count_lost
 from nodrek.core.verdict.examine import Examination, RingEvidence
-from nodrek.core.verdict.odds import WORTH_WEIGHING, passes, ratio_odds
+from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 
 LOCKED_LOG_P = -12.0
@@ -54,7 +54,7 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
         if ring.fold is None or ring.scale is None:
             continue
         confidence = damage_confidence(exam, corner)
-        if confidence < WORTH_WEIGHING or not ring.arcs:
+        if not ring.arcs:
             continue
         arc = ring.arcs[0]
         counts = lost_at_arcs(exam, corner)
@@ -102,8 +102,6 @@ def find_runout(exam: Examination) -> list[Finding]:
         weak = max(lost_edges(exam, corner) - lost, weak_arc_confidence(slow))
         smooth = by_size * (1.0 - lost)
         confidence = 0.98 * max(smooth, weak)
-        if confidence < WORTH_WEIGHING:
-            continue
         evidence: dict[str, object] = {
             "pattern": "smooth_swing" if smooth >= weak else "weak_arc",
             "swing_percent": round(100.0 * swing, 3),

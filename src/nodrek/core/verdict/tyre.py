@@ -10,6 +10,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.explain import NATURAL_SPREAD, explain, ring_share
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
 
 WORTH_SAYING = 0.0040
@@ -21,8 +22,6 @@ ALL_WORTH_SAYING, ALL_SPREAD = 0.022, 0.002
 """All four against an independent speed: control units expect a nominal circumference, and
 sound sets of permitted sizes, new and worn, differ from it by up to some 2 % (common practice)."""
 SPREAD = 0.0005
-NATURAL_SPREAD = 0.001
-"""1 sigma of the ln circumference of one sound tyre about its set (see `WORTH_SAYING`)."""
 AXLE_SHARE = 0.6
 """Chance that a difference is wear of an axle, before looking; the rest belongs to the four corners."""
 SURE_SIGMAS = 2.5
@@ -30,8 +29,6 @@ LARGEST_BY_DAMAGE = 0.036
 """One edge lost of 29, the coarsest ring in use."""
 SMEARED = 2.5
 """The loss may be so many times the area of its dip, where a long window smears that over the turn."""
-LARGEST_BY_TYRE = 0.09
-"""Beyond about 9 % no tyre explains it; a ring with another number of teeth does."""
 
 
 @dataclass(frozen=True)
@@ -80,33 +77,59 @@ def _finding(
     confidence *= 1.0 - max(noise.values(), default=0.0)
     if confidence < WORTH_WEIGHING:
         return []
+    return [_axle_finding(pattern, confidence) if axle else _corner_finding(exam, pattern, confidence)]
+
+
+def _corner_finding(exam: Examination, pattern: _Pattern, confidence: float) -> Finding:
     change = 100.0 * math.expm1(pattern.size)
-    who = pattern.corners[0].words + " wheel" if not axle else "front wheels"
-    verb = "turns" if not axle else "turn"
-    faster = "faster" if change > 0 else "slower"
+    explanations = explain(pattern.size, pattern.sigma, exam.vehicle.teeth)
+    by_ring = ring_share(explanations)
+    told = f"The {pattern.corners[0].words} wheel turns {abs(change):.2f} % {_faster(change)} than the others say"
     smaller = "smaller or more worn" if change > 0 else "larger or less worn"
-    evidence = {
+    evidence = _interval(pattern) | {
+        "explanations": [
+            {"fault": e.fault.value, "what": e.words, "share": round(e.share, 2)} for e in explanations
+        ]
+    }  # fmt: skip
+    if by_ring > 1.0 - WORTH_WEIGHING:
+        why = "too much for a tyre, so the ring has another number of teeth than the control unit expects."
+        return Finding(Fault.RING_COUNT, pattern.corners, confidence, f"{told}: {why}", evidence)
+    if by_ring > 0.5:
+        why = f"the ring has another number of teeth than the control unit expects, or the tyre is {smaller}."
+        evidence |= {"or": Fault.TYRE_SIZE.value}
+        return Finding(Fault.RING_COUNT, pattern.corners, confidence, f"{told}, steadily: {why}", evidence)
+    why = f"the tyre is {smaller}, or the ring has another number of teeth."
+    evidence |= {"or": Fault.RING_COUNT.value}
+    return Finding(Fault.TYRE_SIZE, pattern.corners, confidence, f"{told}, steadily: {why}", evidence)
+
+
+def _axle_finding(pattern: _Pattern, confidence: float) -> Finding:
+    """One axle against the other: which of them is the odd one, ratios cannot say. Wear is the usual reason,
+    and a worn tyre turns faster, so the faster axle is named and the other one put beside it."""
+    front, rear = pattern.corners, tuple(c for c in Corner if not c.is_front)
+    named, other = (front, rear) if pattern.size > 0 else (rear, front)
+    who, mates = ("front", "rear") if named == front else ("rear", "front")
+    swapped = pattern if named == front else _Pattern(named, -pattern.size, pattern.sigma, pattern.share)
+    change = 100.0 * math.expm1(swapped.size)
+    return Finding(
+        Fault.TYRE_SIZE, named, confidence,
+        f"The {who} wheels turn {change:.2f} % faster than the {mates} ones say, steadily: "
+        f"the {who} tyres are smaller or more worn, or the {mates} ones larger.",
+        {**_interval(swapped), "or": [c.value for c in other]},
+    )  # fmt: skip
+
+
+def _interval(pattern: _Pattern) -> dict[str, object]:
+    change = 100.0 * math.expm1(pattern.size)
+    return {
         "difference_percent": round(change, 3),
         "difference_low_percent": round(change - 196.0 * pattern.sigma, 3),
         "difference_high_percent": round(change + 196.0 * pattern.sigma, 3),
     }
-    if abs(pattern.size) > LARGEST_BY_TYRE:
-        return [
-            Finding(
-                Fault.RING_COUNT, pattern.corners, confidence,
-                f"The {who} {verb} {abs(change):.1f} % {faster} than the others say: too much for a tyre, "
-                "so the ring has another number of teeth than the control unit expects.",
-                {**evidence, "or": "tyre_size"},
-            )
-        ]  # fmt: skip
-    return [
-        Finding(
-            Fault.TYRE_SIZE, pattern.corners, confidence,
-            f"The {who} {verb} {abs(change):.2f} % {faster} than the others say, steadily: "
-            f"the tyre is {smaller}, or a ring has another number of teeth.",
-            {**evidence, "or": "ring_count"},
-        )
-    ]  # fmt: skip
+
+
+def _faster(change: float) -> str:
+    return "faster" if change > 0 else "slower"
 
 
 def find_all_four(exam: Examination) -> list[Finding]:
