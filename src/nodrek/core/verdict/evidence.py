@@ -47,10 +47,12 @@ EVIDENCE = (
     "breaks_a_minute",
     "late", "wake_scatter",
     "rate", "minutes", "rounding", "noise", "speed", "corners",
+    "smoothness", "noise_falls",  # what the control unit does with edges, see `_unit_numbers`
 )  # fmt: skip
 
 
 DIGITS = 5
+LEAST_PAIRS = 30
 
 
 def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Finding]) -> Array:
@@ -90,6 +92,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         noise * 100.0,
         speed,
         float(len(exam.compared)),
+        *exam.once("unit", lambda: _unit_numbers(exam)),
     ]
     # no limit of a tree shall lie between two roundings of one number
     return np.asarray(np.round(np.nan_to_num(np.clip(np.array(row, dtype=float), -1e4, 1e4)), DIGITS))
@@ -198,6 +201,25 @@ def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
     middle = float(np.median(dips))
     scatter = float(np.median(np.abs(dips - middle))) / max(-middle, 0.01)
     return [*out, middle, scatter, min(9.0, rises / dips.size)]
+
+
+def _unit_numbers(exam: Examination) -> list[float]:
+    """How like the next one a deviation is (1: a filter smooths them), and how much louder slow driving is than
+    fast (ln; whole counts are, placement errors of teeth are not); the middle corner of all.
+    """
+    alike, falls = [], []
+    for motion in exam.followed.values():
+        moving = (motion.expected > FROM_SPEED) & np.isfinite(motion.deviation) & np.isfinite(motion.noise)
+        both = moving[1:] & moving[:-1]
+        if both.sum() < LEAST_PAIRS:
+            continue
+        limit = 4.0 * motion.noise[1:][both]
+        now, before = (np.clip(d[both], -limit, limit) for d in (motion.deviation[1:], motion.deviation[:-1]))
+        alike.append(float(now @ before) / max(float(now @ now), 1e-12))
+        speed, noise = motion.expected[moving], motion.noise[moving]
+        low, high = np.quantile(speed, (0.25, 0.75))
+        falls.append(_log_over(float(np.median(noise[speed <= low])), float(np.median(noise[speed >= high]))))
+    return [float(np.median(alike)), float(np.median(falls))] if alike else [0.0, 0.0]
 
 
 def _waking_numbers(exam: Examination, corner: Corner) -> list[float]:
