@@ -204,6 +204,18 @@ def test_a_gap_always_wakes_at_the_same_speed(wakes_at_kmh: float) -> None:
     assert waking[Corner.FL].wake * 3.6 < 3.5
 
 
+@settings(max_examples=15, deadline=None)
+@given(st.floats(8.0, 18.0), st.floats(0.05, 0.25), st.floats(0.95, 1.05))
+def test_waking_is_where_half_of_the_teeth_are_read(kmh: float, spread: float, bend: float) -> None:
+    """The strongest teeth wake first; in a bend no corner reads what its mates do."""
+    channels = stop_and_go(1.5)
+    sound = channels[Corner.RR]
+    share = np.clip(0.5 + (sound.speed * 3.6 / kmh - 1.0) / (2.0 * spread), 0.0, 1.0)
+    channels[Corner.RR] = replace(sound, speed=bend * share * sound.speed)
+    waking = find_waking(channels, find_usable(channels, 240.0))[Corner.RR]
+    assert waking.wake * 3.6 == pytest.approx(kmh, abs=0.7)
+
+
 def test_a_wire_knows_no_speed() -> None:
     moments = (6.0, 11.0, 19.0, 67.0, 73.0, 80.0, 127.0, 136.0)
     channels = stop_and_go(1.5, moments)

@@ -6,12 +6,16 @@ are measured by the benchmark, here each kind is met once per kind of control un
 
 from __future__ import annotations
 
+import math
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from conftest import analyze_raw, drive, quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Corner, Fault, RawChannel, RawLog, Vehicle, Verdict
+from nodrek.core.verdict.explain import explain, ring_share
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.vary import CONTROL_UNITS
@@ -93,6 +97,40 @@ def test_two_faults_in_one_log() -> None:
         ("ring_damage", (Corner.FL,)),
         ("tyre_size", (Corner.RR,)),
     }
+
+
+@pytest.mark.parametrize(("off", "teeth", "low", "high"), [
+    (2.0, 48, 0.7, 1.0), (-3.0, 60, 0.7, 1.0), (1.0, 90, 0.3, 0.5), (0.5, 48, 0.0, 0.05), (2.5, 48, 0.0, 0.1),
+])  # fmt: skip
+def test_whole_teeth_fit_or_the_tyre_does(off: float, teeth: int, low: float, high: float) -> None:
+    """Four per cent is two teeth of 48 and more than wear; one per cent may be either; half a tooth is no ring."""
+    ranked = explain(math.log1p(off / teeth), 2e-4, teeth)
+    assert low <= ring_share(ranked) <= high
+    assert sum(e.share for e in ranked) == pytest.approx(1.0, abs=0.1)
+    if off == round(off):
+        assert any(e.teeth == off for e in ranked)
+
+
+@pytest.mark.parametrize("percent", [9.3, -9.3, 45.0])
+def test_what_is_too_much_for_a_tyre_is_the_ring(percent: float) -> None:
+    """Beyond about 9 % no tyre explains a ratio (common practice, no published source)."""
+    shares = [ring_share(explain(math.log1p(p / 100.0), 5e-4, None)) for p in (0.5, 2.0, 3.5, 6.0, percent)]
+    assert shares == sorted(shares)
+    assert shares[1] < 0.5 < shares[3]
+    assert shares[-1] == pytest.approx(1.0)
+
+
+@pytest.mark.parametrize("factor", [1.02, 0.98])
+def test_the_faster_axle_is_named_and_the_other_put_beside_it(healthy_raw: RawLog, factor: float) -> None:
+    """Ratios cannot say which axle is odd; a worn tyre turns faster."""
+    scaled = [replace(c, values=c.values * (factor if k < 2 else 1.0)) for k, c in enumerate(healthy_raw.channels)]
+    analysis, _ = analyze_raw(RawLog(tuple(scaled), "test"))
+    named = analysis.findings[0]  # type: ignore[attr-defined]
+    front, rear = (Corner.FL, Corner.FR), (Corner.RL, Corner.RR)
+    assert named.fault is Fault.TYRE_SIZE
+    assert named.corners == (front if factor > 1 else rear)
+    assert named.evidence["or"] == [c.value for c in (rear if factor > 1 else front)]
+    assert named.evidence["difference_percent"] == pytest.approx(2.0, abs=0.4)
 
 
 def test_a_short_log_is_not_called_healthy() -> None:

@@ -4,7 +4,8 @@ Three witnesses. The *area* of the dip: whatever a control unit does with a lost
 it reports falls short by about one pitch per lost edge and turn, whether the dip is deep and
 narrow or flat and wide; by `SHORT` of a pitch where it lets the value sink while it waits for the
 edge (∫(1 − 1/x) dx over the silence, and the long period after it), which most do. Where windows
-are longer than the dip the edges are missing in the ratio as well, and that says how many. And the
+or filters are longer than the dip, edges are missing in the *ratio* as well, and that says how many:
+all of them where edges are counted, some three quarters where single periods are filtered. And the
 *depth*, where single periods are shown: with k edges gone a period is k + 1 pitches long, and
 the reading is 1/(k + 1) of the speed. Averaging makes dips flatter, never deeper, so depth says
 "at least".
@@ -38,16 +39,18 @@ DEEP = 0.58
 """Least reading of slow turns, over the speed, below which it is a period of at least two pitches."""
 GENEROUS = 0.4
 """Part of an edge that noise and the error of the speed may take from the depth."""
-AGAINST_DEPTH, BY_DEPTH = -4.0, 4.0
+AGAINST_DEPTH, BY_DEPTH = -14.0, 4.0
 """Nats against fewer edges than the depth says; by how much likelier it makes just as many (own estimates)."""
 MOST = 12
 AREA_SPREAD, AREA_FLOOR = 0.09, 0.12
 """1 sigma of the area about `SHORT` pitches an edge: part of it, and pitches (simulated units)."""
-ALL_COUNTED = 0.95
-"""Share of the dip's area that is missing in the ratio as well, from which the unit is one that counts edges."""
+COUNTED = 0.5
+"""Share of the dip's area that is missing in the ratio as well, from which the ratio is the better witness."""
 LEAST_COUNTED = 0.6
-COUNT_SPREAD, COUNT_FLOOR, TYRE_SPREAD = 0.08, 0.1, 0.0013
+COUNT_SPREAD, COUNT_FLOOR, TYRE_SPREAD = 0.06, 0.1, 0.0013
 """Edges from which a ratio says anything of edges; 1 sigma of that number: part of it, edges, and of the turn."""
+FILTERED, FILTERED_SHARE = 0.78, 0.4
+"""Part of an edge that is missing in the ratio where single periods are filtered, and how often that is so."""
 USUAL_TEETH, TEETH_SPREAD = 50.0, 0.35
 """Middle and spread (ln) of the numbers of teeth in use, 29 to 100 (common practice, no published source)."""
 FEWEST, MOST_TEETH = 27, 105
@@ -66,7 +69,7 @@ def count_lost(
     if not arcs:
         return []
     areas = [dip_area(motion, ring, arc) for arc in arcs]
-    counted = arcs[0].width > WIDE or shortfall >= ALL_COUNTED * sum(areas)
+    counted = arcs[0].width > WIDE or shortfall >= COUNTED * sum(areas)
     total = _best_total(sum(areas), shortfall if counted else 0.0, slow_depth(motion, ring, arcs[0]), teeth)
     return [None] * len(arcs) if total is None else [*_shared_out(total, areas)]
 
@@ -106,7 +109,9 @@ def _law(area: float, counted: float, teeth: float, counts: Array) -> Array:
     if counted * teeth > LEAST_COUNTED:
         # the tyre's own spread is in a ratio as well
         width = np.hypot(TYRE_SPREAD * teeth, COUNT_FLOOR + COUNT_SPREAD * counts)
-        return np.asarray(-0.5 * ((counted * teeth - counts) / width) ** 2 - np.log(width))
+        whole, part = (-0.5 * ((counted * teeth - share * counts) / width) ** 2 for share in (1.0, FILTERED))
+        mixed = np.logaddexp(whole + math.log(1.0 - FILTERED_SHARE), part + math.log(FILTERED_SHARE))
+        return np.asarray(mixed - np.log(width))
     width = AREA_FLOOR + AREA_SPREAD * counts
     return np.asarray(-0.5 * ((area * teeth / SHORT - counts) / width) ** 2 - np.log(width))
 

@@ -6,10 +6,11 @@ import math
 from itertools import pairwise
 from statistics import median
 
-from nodrek.core.model import Corner
+from nodrek.core.model import Analysis, Corner
+from nodrek.core.verdict.judge import FAULTY_FROM
 from nodrek.desktop.state.screen import RatioRow, RatiosScreen
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.words import signed
+from nodrek.desktop.state.words import percent, signed, where_words
 from nodrek.jobs.analyze import Answer
 
 SENTENCE = (
@@ -50,7 +51,21 @@ def present_ratios(session: Session) -> RatiosScreen | None:
         (3.0, "worn out against new"), (-3.0, "new against worn out"),
     ]  # fmt: skip
     marks = _apart([m for m in sorted(explanations) if abs(m[0]) < 0.98 * span], span)
-    return RatiosScreen(tuple(rows), span, ticks, marks, SENTENCE, empty)
+    return RatiosScreen(tuple(rows), span, ticks, marks, _explained(answer.analysis) or SENTENCE, empty)
+
+
+def _explained(analysis: Analysis) -> str:
+    """What the oddest corner may be, likeliest first; "" where none is odd."""
+    for finding in analysis.findings:
+        explanations = finding.evidence.get("explanations")
+        if finding.confidence < FAULTY_FROM or not explanations:
+            continue
+        ranked = ", ".join(f"{e['what']} ({percent(e['share'])})" for e in explanations)
+        return (
+            f"{where_words(finding)}: {signed(finding.evidence['difference_percent'])} % against the others. "
+            f"What explains it, likeliest first, as long as nothing else is known: {ranked}."
+        )
+    return ""
 
 
 def shown_ratios(answer: Answer) -> dict[Corner, tuple[float, float, float]]:

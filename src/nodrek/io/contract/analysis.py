@@ -7,6 +7,7 @@ line needs no modelling library. Its twin `schema.py` checks any such document.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Any
 
 from nodrek.core.model import Analysis, Corner, CornerResult, Finding, Scene, WheelChannel, WheelLog
@@ -96,6 +97,8 @@ def plain(value: Any) -> Any:
         return value if math.isfinite(value) else None
     if isinstance(value, (list, tuple)):
         return [plain(v) for v in value]
+    if isinstance(value, Mapping):
+        return {str(k): plain(v) for k, v in value.items()}
     return value
 
 
