@@ -36,7 +36,12 @@ FROM_SPEED = 1.5
 """m/s: below, the mates wake as well and measure nothing."""
 AROUND, BINS, LEAST_SAMPLES = 0.35, 28, 8
 """Part of the wake-up speed to both sides of it whose samples are looked at together, and in how many steps."""
+NEARBY, LEAST_DRIVEN = 0.12, 0.6
+"""Of the steps so near to the middle, the part that must have been driven."""
 MIDDLE_WEIGHT = 2.0 / 3.0
+FIRST_TEETH = 1.1
+"""Middle over single changes from which these are the first teeth of a ring that wakes bit by bit."""
+LOOKS = 5
 FASTEST_WAKE = 25.0
 """m/s: what is silent above has no gap but no signal."""
 
@@ -62,10 +67,13 @@ class Waking:
     def wake(self) -> float:
         """Speed of waking, m/s; NaN where nothing ever changes.
 
-        Single changes tell waking from falling asleep, all samples together are the surer of the two.
+        Single changes tell waking from falling asleep, all samples together are the surer of the two; where
+        teeth wake one after another over a wide range of speeds, changes only tell of the first.
         """
-        change = self.typical_change
-        return change if np.isnan(self.middle) else (1.0 - MIDDLE_WEIGHT) * change + MIDDLE_WEIGHT * self.middle
+        change, middle = self.typical_change, self.middle
+        if np.isnan(middle):
+            return change
+        return middle if middle > FIRST_TEETH * change else (1.0 - MIDDLE_WEIGHT) * change + MIDDLE_WEIGHT * middle
 
     @property
     def typical_change(self) -> float:
@@ -131,7 +139,7 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     return Waking(
         rises,
         falls,
-        middle=_half_read(mates, own, wake) if wake > FROM_SPEED else float("nan"),
+        middle=_settled_half(mates, own, wake) if wake > FROM_SPEED else float("nan"),
         silent_below=float(step[silent & moving & (mates < high)].sum()),
         silent_above=float(step[silent & (mates >= high)].sum()),
         awake_below=float(step[~silent & moving & (mates < low)].sum()),
@@ -170,6 +178,26 @@ def _middle_of_waking(times: Array, mates: Array, own: Array, change: npt.NDArra
     return out
 
 
+def _settled_half(mates: Array, own: Array, wake: float) -> float:
+    """`_half_read` about its own answer, from where the corner is awake at all; NaN where it does not settle."""
+    for _ in range(LOOKS):
+        if _awake_share(mates, own, wake) >= WHOLE_SHARE:
+            break
+        wake *= 1.0 + 0.5 * AROUND
+    for _ in range(LOOKS):
+        middle = _half_read(mates, own, wake)
+        if np.isnan(middle) or abs(middle - wake) < 0.02 * wake:
+            return middle
+        wake = middle
+    return float("nan")
+
+
+def _awake_share(mates: Array, own: Array, wake: float) -> float:
+    """What is read of the mates' speed well above `wake`; 1 where nobody drove there."""
+    above = (mates > wake * (1.0 + 0.5 * AROUND)) & (mates < wake * (1.0 + AROUND))
+    return float(np.median(own[above] / mates[above])) if above.sum() > 3 else 1.0
+
+
 def _half_read(mates: Array, own: Array, wake: float) -> float:
     """Mates' speed at which half of the teeth are read, from all samples near `wake`; NaN where too few.
 
@@ -181,19 +209,18 @@ def _half_read(mates: Array, own: Array, wake: float) -> float:
     speed = mates[near]
     if speed.size < LEAST_SAMPLES:
         return float("nan")
-    share = own[near] / speed
-    top = share[speed > wake * (1.0 + 0.5 * AROUND)]
-    awake = float(np.median(top)) if top.size > 3 else 1.0
-    if awake < WHOLE_SHARE:
-        return float("nan")
+    share = np.minimum(own[near] / speed / max(WHOLE_SHARE, _awake_share(mates, own, wake)), 1.0)
     edges = np.linspace(low, high, BINS + 1)
     place = np.clip(np.searchsorted(edges, speed, side="right") - 1, 0, BINS - 1)
     count = np.bincount(place, minlength=BINS)
-    total = np.bincount(place, weights=np.minimum(share / awake, 1.0), minlength=BINS)
+    total = np.bincount(place, weights=share, minlength=BINS)
     filled = count > 0
     middles = 0.5 * (edges[1:] + edges[:-1])
     read = np.interp(middles, [low, *middles[filled], high], [0.0, *(total[filled] / count[filled]), 1.0])
-    return float(low + np.sum((1.0 - read) * np.diff(edges)))
+    middle = float(low + np.sum((1.0 - read) * np.diff(edges)))
+    # where hardly anything was driven at the very speeds that matter, the line between is a guess
+    driven = filled[np.abs(middles - middle) < NEARBY * middle]
+    return middle if driven.size and driven.mean() >= LEAST_DRIVEN else float("nan")
 
 
 def _mates_speed(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:
