@@ -29,6 +29,7 @@ bench: $(VENV)/.ready-to-train
 	$(BIN)/python -m benchmarks.reading
 	$(BIN)/python -m benchmarks.accuracy
 	$(BIN)/python -m benchmarks.unseen
+	$(BIN)/python -m benchmarks.elsewhere
 	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis
 
