@@ -37,6 +37,8 @@ SLOWEST, SLOW, FASTEST = 1.5, 4.0, 15.0
 LEAST_SAMPLES, LEAST_TURNS = 60, 5
 DEEP = 0.58
 """Least reading of slow turns, over the speed, below which it is a period of at least two pitches."""
+SILENT = 0.12
+"""Below, the reading is no period of a few pitches but the time-out of a slow wheel."""
 GENEROUS = 0.4
 """Part of an edge that noise and the error of the speed may take from the depth."""
 AGAINST_DEPTH, BY_DEPTH = -14.0, 4.0
@@ -76,7 +78,8 @@ def count_lost(
 
 def _best_total(area: float, counted: float, deepest: float, teeth: int | None) -> int | None:
     """Edges lost on the whole ring, from the `area` of its dips and from what is `counted` too few (0: nothing)."""
-    single = deepest <= DEEP and not counted  # never of NaN; long windows show no single periods
+    # never of NaN; long windows show no single periods, and silence is no period at all
+    single = SILENT <= deepest <= DEEP and not counted
     least = max(1, math.floor(1.0 / deepest - 1.0 + GENEROUS)) if single else 1
     counts = np.arange(1.0, MOST + 1)
     weights: Array = np.log(_usual(counts)) + np.where(counts < least, AGAINST_DEPTH, 0.0)
