@@ -10,7 +10,16 @@ import pytest
 from nodrek.core.model import Corner
 from nodrek.errors import BadRequest
 from nodrek.simulate.chain import Scenario, simulate
-from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, LastPeriod, SmoothedSpan, SpanOfEdges
+from nodrek.simulate.control_unit import (
+    ControlUnit,
+    CountPerWindow,
+    HoldLast,
+    LastPeriod,
+    LowPass,
+    SlewLimited,
+    SmoothedSpan,
+    SpanOfEdges,
+)
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.logger import Logger
 from nodrek.simulate.ring import Ring, edge_times
@@ -23,6 +32,8 @@ UNITS: list[ControlUnit] = [
     LastPeriod(0.01, 4),
     CountPerWindow(0.1, 0.02),
     SmoothedSpan(SpanOfEdges(0.01), 4),
+    LowPass(SpanOfEdges(0.01), 0.05),
+    HoldLast(SpanOfEdges(0.01), 0.6),
 ]
 
 
@@ -67,6 +78,30 @@ def test_a_lost_tooth_costs_one_pitch_a_turn(unit: ControlUnit) -> None:
     mean = value[(when > 1.0) & (when < 59.0)].mean()
     short = 48 * (1.0 - mean / 7.4)
     assert (0.45 if unit == LastPeriod(0.01, 1) else 0.8) < short < 1.2
+
+
+def test_a_slope_limit_flattens_a_break_and_leaves_driving_alone() -> None:
+    """20 m/s² is more than a vehicle does and less than an open contact: 0.3 s of it cost 6 m/s at most."""
+    edges = steady_edges(48, 7.0, 10.0)
+    broken = edges[(edges < 4.0) | (edges > 4.3)]
+    unit = SlewLimited(SpanOfEdges(0.01, time_out=0.1), 20.0)
+    when, whole = unit.speeds(edges, 10.0, 2.0 / 48)
+    _, shown = unit.speeds(broken, 10.0, 2.0 / 48)
+    assert np.abs(np.diff(shown[when > 1.0])).max() <= 20.0 * 0.01 + 1e-9
+    assert whole[(when > 1.0) & (when < 9.5)].min() == pytest.approx(14.0, rel=2e-3)
+    assert 14.0 - 20.0 * 0.31 <= shown[(when > 4.0) & (when < 5.0)].min() < 12.0
+
+
+def test_a_contact_that_lets_some_through_and_a_pause_of_the_recording() -> None:
+    edges = np.arange(0.0, 10.0, 0.001)
+    left = Lead(((2.0, 8.0),), lets_through=0.3).carry(edges, np.random.default_rng(0))
+    assert ((left >= 2.0) & (left < 8.0)).mean() * left.size == pytest.approx(0.3 * 6000, rel=0.1)
+    ramp = (np.arange(0.0, 60.0, 0.01), np.arange(0.0, 60.0, 0.01))
+    names = {c: c.value for c in Corner}
+    log = Logger(rate=10.0, jitter=0.0, hole_s=4.0).record(
+        dict.fromkeys(Corner, ramp), 60.0, names, np.random.default_rng(0)
+    )
+    assert np.diff(log.channels[0].times_s).max() == pytest.approx(4.0, abs=0.2)
 
 
 def test_coil_sleeps_when_slow_and_active_does_not() -> None:

@@ -113,6 +113,13 @@ def test_rings_and_their_faults() -> None:
     assert 2 * abs(np.mean(swing * np.exp(-2j * np.pi * np.arange(48) / 48))) == pytest.approx(0.01, rel=0.05)
     weak = Ring(48, pitch_error=0.0, weak=(WeakArc(0.5, 0.25, 0.3),)).edges()[1]
     assert np.sum(weak < 0.5) == pytest.approx(12, abs=1)
+    soft = Ring(48, pitch_error=0.0, weak=(WeakArc(0.5, 0.25, 0.3, soft=True),)).edges()[1]
+    assert soft.min() == pytest.approx(weak.min(), abs=0.02)
+    assert np.sum(soft < 0.5) < np.sum(weak < 0.5)
+    apart = damage_ring(ring, SimulatedFault(Corner.FL, Cause.MISSING_TEETH, second_at=0.5), rng).edges()[0]
+    pitches = np.round(48 * np.diff(np.append(apart, apart[0] + 1.0)), 6)
+    assert np.sum(pitches == 2.0) == 2
+    assert np.ptp(np.flatnonzero(pitches == 2.0)) == pytest.approx(23, abs=1)
     assert damage_ring(ring, SimulatedFault(Corner.FL, Cause.DEAD), rng) is ring
 
 
