@@ -35,7 +35,7 @@ from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario
 
 FIRST_SEED = 100_000
-DRIVES = 5_000
+DRIVES = 7_000
 HEALTHY_SHARE = 0.3
 DOUBLE_SHARE = 0.08
 RATES = (2.0, 4.0, 4.0, 5.0, 10.0, 10.0, 20.0, 50.0, 50.0, 100.0)
