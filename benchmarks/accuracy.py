@@ -20,6 +20,7 @@ from benchmarks.visible import is_visible
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Finding, Vehicle
 from nodrek.core.verdict.judge import analyze_log
+from nodrek.errors import NeverMoves
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -47,7 +48,8 @@ class Trial:
     seconds: float
 
 
-def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
+def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial | None:
+    """``None`` where the log is refused: a queue that never moves is no trial."""
     faults: tuple[SimulatedFault, ...] = () if cause is None else (draw_fault(Cause(cause), seed),)
     settings = dict(settings)
     roads = settings.pop("roads", None)
@@ -58,7 +60,10 @@ def one_trial(seed: int, cause: str | None, settings: dict[str, Any]) -> Trial:
     visible = bool(faults) and is_visible(scenario)
     log = map_corners(raw)
     began = time.process_time()
-    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
+    try:
+        analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
+    except NeverMoves:
+        return None
     seconds = time.process_time() - began
     found = {_key(f): f.confidence for f in analysis.findings}
     truth = {key for key in found if any(is_right(*key, f) for f in faults)}
@@ -102,9 +107,9 @@ def run(
 ) -> list[Trial]:
     seeds = range(first_seed, first_seed + trials)
     futures = [pool.submit(one_trial, seed, cause.value if cause else None, settings) for seed in seeds]
-    done = [future.result() for future in futures]
+    done = [trial for future in futures if (trial := future.result()) is not None]
     seen = [t for t in done if t.visible]
-    line = f"{name:44s} {trials:4d}"
+    line = f"{name:44s} {len(done):4d}"
     if cause is None:
         line += f" {'':4s} {'':6s} {'':6s} {'':6s} {'':6s} {_share('alarm', done):6.1f}"
     else:

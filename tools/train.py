@@ -58,6 +58,8 @@ OF_THE_LOG = (
 FEWER: dict[Fault, tuple[str, ...]] = {Fault.CROSSED: OF_THE_LOG}
 """Kinds that look at these numbers only: one answer a log has too few examples for the rest."""
 CAUTIOUS = {"max_iter": 60, "learning_rate": 0.06, "max_leaf_nodes": 6, "min_samples_leaf": 60, "max_features": 1.0}
+RISING = ("crossed_against", "crossed_sigmas", "crossed_balance")
+"""The more of these, the likelier, whatever a few hundred examples say between."""
 FOLDS = 5
 
 
@@ -165,7 +167,10 @@ def planted(names: Sequence[str]) -> Any:
     """A classifier that has learnt nothing yet; few names want few leaves."""
     from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
 
-    return HistGradientBoostingClassifier(**(BOOSTING if names == EVIDENCE else {**BOOSTING, **CAUTIOUS}))
+    if names == EVIDENCE:
+        return HistGradientBoostingClassifier(**BOOSTING)
+    rising = [int(name in RISING) for name in names]
+    return HistGradientBoostingClassifier(**{**BOOSTING, **CAUTIOUS}, monotonic_cst=rising)
 
 
 def _plain(nodes: np.ndarray, at: int, names: Sequence[str]) -> Any:
