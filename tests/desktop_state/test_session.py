@@ -51,7 +51,8 @@ def answers(tmp_path_factory: pytest.TempPathFactory) -> Callable[[str], Answer]
     def get(name: str) -> Answer:
         if name not in known:
             path = folder / f"{name}.csv"
-            write_csv(drive(51, *faults[name]), path)
+            # a quiet vehicle: its log is worth something for every fault
+            write_csv(drive(11, *faults[name]), path)
             known[name] = analyze_file(path)
         return known[name]
 

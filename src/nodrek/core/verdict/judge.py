@@ -40,9 +40,9 @@ SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
 WORTH_TRUSTING = 0.5
 """A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""
-TYRE_WORTH_TRUSTING = 0.25
-"""The same of a tyre half a per cent off: even good logs find only two in five, since sound sets
-differ by nearly as much; well below that share it is the log that lacks."""
+TYRE_WORTH_TRUSTING = 0.2
+"""The same of a tyre half a per cent off: sound sets differ by nearly as much, so that even noisy logs of good
+length find only one in four (quiet ones up to four in five); well below that share it is the log that lacks."""
 
 
 def analyze_log(
