@@ -130,6 +130,17 @@ def test_what_is_too_much_for_a_tyre_is_the_ring(percent: float) -> None:
     assert shares[-1] == pytest.approx(1.0)
 
 
+def test_a_known_ring_that_fits_no_whole_tooth_is_not_blamed(healthy_raw: RawLog) -> None:
+    """1.5 % is three quarters of a tooth of 48, and one of 67."""
+    scaled = [replace(c, values=c.values * (1.015 if k == 1 else 1.0)) for k, c in enumerate(healthy_raw.channels)]
+    for teeth, ring in ((48, False), (67, True), (None, True)):
+        analysis, _ = analyze_raw(RawLog(tuple(scaled), "test"), Vehicle(teeth=teeth))
+        named = analysis.findings[0]  # type: ignore[attr-defined]
+        assert (named.fault, named.corners) == (Fault.TYRE_SIZE, (Corner.FR,))
+        assert ("or" in named.evidence) is ring
+        assert any(e["fault"] == "ring_count" for e in named.evidence["explanations"]) is ring
+
+
 @pytest.mark.parametrize("factor", [1.02, 0.98])
 def test_the_faster_axle_is_named_and_the_other_put_beside_it(healthy_raw: RawLog, factor: float) -> None:
     """Ratios cannot say which axle is odd; a worn tyre turns faster."""

@@ -98,8 +98,10 @@ def _corner_finding(exam: Examination, pattern: _Pattern, confidence: float) -> 
         why = f"the ring has another number of teeth than the control unit expects, or the tyre is {smaller}."
         evidence |= {"or": Fault.TYRE_SIZE.value}
         return Finding(Fault.RING_COUNT, pattern.corners, confidence, f"{told}, steadily: {why}", evidence)
-    why = f"the tyre is {smaller}, or the ring has another number of teeth."
-    evidence |= {"or": Fault.RING_COUNT.value}
+    why = f"the tyre is {smaller}."
+    if by_ring > 0.0:
+        why = f"the tyre is {smaller}, or the ring has another number of teeth."
+        evidence |= {"or": Fault.RING_COUNT.value}
     return Finding(Fault.TYRE_SIZE, pattern.corners, confidence, f"{told}, steadily: {why}", evidence)
 
 
