@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from benchmarks.reliability import reliability
+from benchmarks.reliability import reliability, share
 from benchmarks.visible import is_visible
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Finding, Vehicle
@@ -111,10 +111,10 @@ def run(
     seen = [t for t in done if t.visible]
     line = f"{name:44s} {len(done):4d}"
     if cause is None:
-        line += f" {'':4s} {'':6s} {'':6s} {'':6s} {'':6s} {_share('alarm', done):6.1f}"
+        line += f" {'':4s} {'':6s} {'':6s} {'':6s} {'':6s} {share('alarm', done):6.1f}"
     else:
-        line += f" {len(seen):4d} {_share('exact', seen):6.1f} {_share('corner', seen):6.1f}"
-        line += f" {_share('exact', done):6.1f} {_share('extra', done):6.1f} {'':6s}"
+        line += f" {len(seen):4d} {share('exact', seen):6.1f} {share('corner', seen):6.1f}"
+        line += f" {share('exact', done):6.1f} {share('extra', done):6.1f} {'':6s}"
     errors = [e for t in done for e in t.ratio_errors]
     if errors:
         covered = 100.0 * float(np.mean([c for t in done for c in t.covered]))
@@ -125,11 +125,6 @@ def run(
     line += f" {np.mean([t.could_see for t in done]):6.2f} {np.median([t.seconds for t in done]):6.2f}"
     print(line, flush=True)
     return done
-
-
-def _share(what: str, trials: list[Trial]) -> float:
-    """Per cent of the trials of which it is true."""
-    return 100.0 * float(np.mean([getattr(t, what) for t in trials])) if trials else float("nan")
 
 
 def calibration(trials: list[Trial]) -> None:
@@ -170,8 +165,8 @@ def main(trials: int, first_seed: int) -> None:
                 of_logger += run(label, cause, trials, first_seed, pool, rates_hz=rates, roads=ROADS_OF_FAULTS)
             seen, sound = [t for t in of_logger if t.visible], [t for t in of_logger if t.sound]
             print(
-                f"All of {logger}: {len(seen)} visible, exact {_share('exact', seen):.1f}, corner "
-                f"{_share('corner', seen):.1f}; {len(sound)} healthy, alarms {_share('alarm', sound):.1f}"
+                f"All of {logger}: {len(seen)} visible, exact {share('exact', seen):.1f}, corner "
+                f"{share('corner', seen):.1f}; {len(sound)} healthy, alarms {share('alarm', sound):.1f}"
             )
             everything += of_logger
     calibration(everything)

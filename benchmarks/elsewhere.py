@@ -10,16 +10,15 @@ from __future__ import annotations
 
 import argparse
 from concurrent.futures import ProcessPoolExecutor
+from typing import NamedTuple
 
 import numpy as np
-from scipy.ndimage import median_filter
 
-from benchmarks.reliability import reliability
+from benchmarks.reliability import reliability, share
 from benchmarks.second_world import FAULTS, Drawn, draw
-from benchmarks.visible import LEAST_NOISE, TREND_S, VISIBLE_SIGMAS
+from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Finding, RawLog, Vehicle
-from nodrek.core.motion.reference import Q80_TO_SIGMA
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.io.knowledge import shipped_calibration
 
@@ -29,17 +28,26 @@ HEALTHY_FOR_ONE = 4
 """So many sound drives for each fault of a kind: false alarms are rare."""
 
 
-def one_drive(seed: int, kind: str, rate_hz: float) -> tuple[bool, bool, bool, list[tuple[float, bool]]]:
-    """Visible, exact (of a sound drive: cried for nothing), right corner; each finding with whether it is right."""
+class Trial(NamedTuple):
+    """``said``: confidence of each finding, and whether it is right."""
+
+    visible: bool
+    exact: bool
+    corner: bool
+    alarm: bool
+    said: list[tuple[float, bool]]
+
+
+def one_drive(seed: int, kind: str, rate_hz: float) -> Trial:
     drawn = draw(seed, kind, rate_hz)
     analysis, _ = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None, shipped_calibration())
     said = [(f.confidence, _is_right(f, drawn)) for f in analysis.findings]
     sure = [f for f in analysis.findings if f.confidence >= FAULTY_FROM]
     if drawn.fault is None:
-        return True, bool(sure), True, said
+        return Trial(False, False, False, bool(sure), said)
     exact = any(_is_right(f, drawn) for f in sure)
     corner = exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
-    return _is_visible(drawn, draw(seed, kind, rate_hz, faulty=False).log), exact, corner, said
+    return Trial(_is_visible(drawn, draw(seed, kind, rate_hz, faulty=False).log), exact, corner, False, said)
 
 
 def _is_right(finding: Finding, drawn: Drawn) -> bool:
@@ -54,11 +62,8 @@ def _is_visible(drawn: Drawn, sound: RawLog) -> bool:
     for corner in drawn.corners:
         at = list(Corner).index(corner)
         faulty, clean = drawn.log.channels[at].values, sound.channels[at].values
-        rate = clean.size / float(sound.channels[at].times_s[-1])
-        rest = clean - np.median([c.values for k, c in enumerate(sound.channels) if k != at], axis=0)
-        rest = rest - median_filter(rest, size=max(5, int(TREND_S * rate) | 1))
-        noise = max(float(np.quantile(np.abs(rest), 0.8)) / Q80_TO_SIGMA, LEAST_NOISE)
-        seen = max(seen, float(np.sqrt(np.sum(((faulty - clean) / noise) ** 2))))
+        noise = noise_of(sound.channels[at], [c for k, c in enumerate(sound.channels) if k != at])
+        seen = max(seen, float(np.sqrt(np.sum(((faulty - clean) / np.maximum(noise, LEAST_NOISE)) ** 2))))
     # two roundings of one number differ as well: asked for is more than such differences make
     return seen >= 4.0 * VISIBLE_SIGMAS
 
@@ -73,23 +78,19 @@ def main(drives: int, first_seed: int) -> None:
                 count = drives * (HEALTHY_FOR_ONE if kind == "healthy" else 1)
                 seeds = range(first_seed + 1_000 * place, first_seed + 1_000 * place + count)
                 done = list(pool.map(one_drive, seeds, [kind] * count, [rate] * count, chunksize=2))
-                said += [pair for *_, pairs in done for pair in pairs]
-                seen = [d for d in done if d[0]]
+                said += [pair for trial in done for pair in trial.said]
+                seen = [trial for trial in done if trial.visible]
                 label = f"{kind:22s} {rate:5.0f} {count:4d}"
                 if kind == "healthy":
-                    print(f"{label} {'':8s} {'':6s} {'':7s} {100 * np.mean([d[1] for d in done]):7.1f}", flush=True)
+                    print(f"{label} {'':8s} {'':6s} {'':7s} {share('alarm', done):7.1f}", flush=True)
                     continue
                 everything += seen
-                print(f"{label} {len(seen):8d} {_share(seen, 1):6.1f} {_share(seen, 2):7.1f}", flush=True)
-            print(f"{'all visible':22s} {rate:5.0f} {'':4s} {len(everything):8d} {_share(everything, 1):6.1f} "
-                  f"{_share(everything, 2):7.1f}")  # fmt: skip
+                print(f"{label} {len(seen):8d} {share('exact', seen):6.1f} {share('corner', seen):7.1f}", flush=True)
+            print(f"{'all visible':22s} {rate:5.0f} {'':4s} {len(everything):8d} {share('exact', everything):6.1f} "
+                  f"{share('corner', everything):7.1f}")  # fmt: skip
     pairs = np.array(said, dtype=float)
     seen_bands = reliability(pairs[:, 0], pairs[:, 1])
     print(f"All findings of 0.2 and more: calibration error {seen_bands.error:.3f}, Brier score {seen_bands.brier:.3f}")
-
-
-def _share(done: list[tuple[bool, bool, bool, list[tuple[float, bool]]]], what: int) -> float:
-    return 100.0 * float(np.mean([d[what] for d in done])) if done else float("nan")
 
 
 if __name__ == "__main__":

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
@@ -27,6 +29,11 @@ class Reliability:
     bands: tuple[Band, ...]
     error: float
     brier: float
+
+
+def share(what: str, trials: Sequence[Any]) -> float:
+    """Per cent of the trials of which the attribute `what` is true; NaN of none."""
+    return 100.0 * float(np.mean([getattr(t, what) for t in trials])) if trials else float("nan")
 
 
 def reliability(p: Array, right: Array) -> Reliability:

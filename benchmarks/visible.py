@@ -52,7 +52,7 @@ def is_visible(scenario: Scenario) -> bool:
     change = simulate(smooth).channels[at].values - simulate(replace(smooth, faults=())).channels[at].values
     if change.size != clean.values.size:
         raise AssertionError("twins of one seed have the same rows")
-    noise = _noise(clean, [c for k, c in enumerate(sound.channels) if k != at])
+    noise = noise_of(clean, [c for k, c in enumerate(sound.channels) if k != at])
     sigma = np.maximum(noise, max(scenario.logger.quantum / np.sqrt(12.0), LEAST_NOISE))
     return bool(np.sqrt(np.sum((change / sigma) ** 2)) >= VISIBLE_SIGMAS)
 
@@ -64,7 +64,7 @@ def _without_counting(unit: ControlUnit) -> ControlUnit:
     return SmoothedSpan(SpanOfEdges(unit.step), max(1, round(unit.window / unit.step)))
 
 
-def _noise(own: RawChannel, mates: list[RawChannel]) -> Array:
+def noise_of(own: RawChannel, mates: list[RawChannel]) -> Array:
     """1 sigma of each sample of one sound channel, in the log's unit, about its mates, bends taken out.
 
     By speed: pitch errors grow with it, whole counts do not.

@@ -78,8 +78,7 @@ class Waking:
     @property
     def typical_change(self) -> float:
         """Median speed of the wakings, m/s; of falling asleep where no pull-away was logged; NaN for neither."""
-        changes = self.rises if self.rises.size else self.falls
-        return float(np.median(changes)) if changes.size else float("nan")
+        return _typical_change(self.rises, self.falls)
 
     @property
     def sleep(self) -> float:
@@ -133,7 +132,7 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     both = np.concatenate([rises, falls])
     if not both.size:
         return Waking(rises, falls, 0.0, 0.0, 0.0)
-    wake = float(np.median(rises if rises.size else falls))
+    wake = _typical_change(rises, falls)
     moving = mates > LEAST_SPEED
     low, high = wake * (1.0 - NEAR), wake * (1.0 + NEAR)
     return Waking(
@@ -146,12 +145,21 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     )
 
 
+def _typical_change(rises: Array, falls: Array) -> float:
+    changes = rises if rises.size else falls
+    return float(np.median(changes)) if changes.size else float("nan")
+
+
+def _middle(speed: Array, share: Array) -> float:
+    """Middle of a rise of `share` from none to all along `speed`, whatever its shape: ``low + ∫ (1 − share) dv``."""
+    return float(speed[0] + np.sum((1.0 - 0.5 * (share[1:] + share[:-1])) * np.diff(speed)))
+
+
 def _middle_of_waking(times: Array, mates: Array, own: Array, change: npt.NDArray[np.int64], at: Array) -> Array:
     """Mates' speed at which half of the teeth are read, at each change between silence and reading; shape of `at`.
 
     Teeth differ, and the strongest of a ring wake first: the share of the mates' speed that is read goes from
-    none to all over some tenths of the speed. Where it is ``s(v)``, the middle of its rise from ``low`` on is
-    ``low + ∫ (1 − s) dv``, however it rises. Where a change stands too near to the next, `at` stays.
+    none to all over some tenths of the speed. Where a change stands too near to the next, `at` stays.
     """
     out = at.copy()
     for k, i in enumerate(change):
@@ -171,8 +179,7 @@ def _middle_of_waking(times: Array, mates: Array, own: Array, change: npt.NDArra
         awake = float(np.median(share[-max(1, share.size // 4) :]))
         if awake < WHOLE_SHARE:
             continue
-        share = np.minimum(share / awake, 1.0)
-        middle = float(speed[0] + np.sum((1.0 - 0.5 * (share[1:] + share[:-1])) * np.diff(speed)))
+        middle = _middle(speed, np.minimum(share / awake, 1.0))
         if abs(middle - at[k]) < FURTHEST_SHARE * at[k]:
             out[k] = middle
     return out
@@ -202,7 +209,7 @@ def _half_read(mates: Array, own: Array, wake: float) -> float:
     """Mates' speed at which half of the teeth are read, from all samples near `wake`; NaN where too few.
 
     Wakings and fallings asleep together, so that what a filter delays comes out about even; and flicker,
-    where a vehicle stays near that speed, counts by its share. See `_middle_of_waking` for the integral.
+    where a vehicle stays near that speed, counts by its share.
     """
     low, high = (1.0 - AROUND) * wake, (1.0 + AROUND) * wake
     near = (mates > low) & (mates < high)
@@ -216,8 +223,7 @@ def _half_read(mates: Array, own: Array, wake: float) -> float:
     total = np.bincount(place, weights=share, minlength=BINS)
     filled = count > 0
     middles = 0.5 * (edges[1:] + edges[:-1])
-    read = np.interp(middles, [low, *middles[filled], high], [0.0, *(total[filled] / count[filled]), 1.0])
-    middle = float(low + np.sum((1.0 - read) * np.diff(edges)))
+    middle = _middle(np.array([low, *middles[filled], high]), np.array([0.0, *(total[filled] / count[filled]), 1.0]))
     # where hardly anything was driven at the very speeds that matter, the line between is a guess
     driven = filled[np.abs(middles - middle) < NEARBY * middle]
     return middle if driven.size and driven.mean() >= LEAST_DRIVEN else float("nan")

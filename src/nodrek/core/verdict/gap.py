@@ -51,10 +51,11 @@ def find_gaps(exam: Examination) -> list[Finding]:
     found = []
     for corner in exam.log.corners:
         confidence = gap_confidence(exam, corner)
-        if not math.isfinite(lateness(exam, corner)):
+        late = lateness(exam, corner)
+        if not math.isfinite(late):
             continue
         own = exam.waking[corner]
-        mates = own.wake - lateness(exam, corner)
+        mates = own.wake - late
         found.append(
             Finding(
                 Fault.AIR_GAP,

@@ -7,6 +7,7 @@ edge or two and not down to silence, all through the log and at no fixed place o
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -50,6 +51,15 @@ class Noisiness:
 NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0)
 
 
+class _Dips(NamedTuple):
+    """``own``: which samples dip; ``moving``: which move fast enough; rms and skewness of the scores, each limited."""
+
+    own: np.ndarray
+    moving: np.ndarray
+    spread: float
+    skew: float
+
+
 def noisiness(exam: Examination, corner: Corner) -> Noisiness:
     """How the corner's deviations differ from its mates'; all by a sound mate's measure."""
     return exam.once(f"noise {corner}", lambda: _noisiness(exam, corner))
@@ -60,7 +70,7 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
         return NO_NOISE
     shares = exam.once("dips", lambda: {c: _dips(exam, c) for c in exam.followed})
     own, moving, spread, skew = shares[corner]
-    others = [s for c, s in shares.items() if c is not corner]
+    others = [dips for c, dips in shares.items() if c is not corner]
     count = int(moving.sum())
     if count < 4 * PARTS:
         return NO_NOISE
@@ -68,9 +78,9 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     parts = [bool(p.any()) for p in np.array_split(dips[moving], PARTS)]
     deep = exam.followed[corner].deviation < SILENT
     silent = int((dips & deep).sum())
-    mates_share = float(np.median([(d & m).sum() / max(m.sum(), 1) for d, m, *_ in others]))
-    mates_spread = float(np.median([s for *_, s, _ in others]))
-    mates_skew = float(np.median([s for *_, s in others]))
+    mates_share = float(np.median([(d.own & d.moving).sum() / max(d.moving.sum(), 1) for d in others]))
+    mates_spread = float(np.median([d.spread for d in others]))
+    mates_skew = float(np.median([d.skew for d in others]))
     total = int(dips.sum())
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
@@ -115,8 +125,7 @@ def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
     return found
 
 
-def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, float, float]:
-    """Dipping samples, samples that move fast enough; rms and skewness of the scores with a limit to each."""
+def _dips(exam: Examination, corner: Corner) -> _Dips:
     motion = exam.followed[corner]
     noise = motion.noise * _fairness(exam, corner)
     with np.errstate(invalid="ignore"):
@@ -126,9 +135,9 @@ def _dips(exam: Examination, corner: Corner) -> tuple[np.ndarray, np.ndarray, fl
         dips = (score < DIP_SCORE) & (rest < LEAST_DEPTH)
     clipped = np.clip(score[moving], -SPREAD_CLIP, SPREAD_CLIP)
     if not clipped.size:
-        return dips, moving, 1.0, 0.0
+        return _Dips(dips, moving, 1.0, 0.0)
     spread = float(np.sqrt(np.mean(clipped**2)))
-    return dips, moving, spread, float(np.mean(clipped**3)) / max(spread, 0.1) ** 3
+    return _Dips(dips, moving, spread, float(np.mean(clipped**3)) / max(spread, 0.1) ** 3)
 
 
 def _tied_to_the_turn(exam: Examination, corner: Corner) -> np.ndarray | float:

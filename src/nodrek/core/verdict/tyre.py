@@ -10,7 +10,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.explain import NATURAL_SPREAD, explain, ring_share
+from nodrek.core.verdict.explain import LARGEST_BY_TYRE, NATURAL_SPREAD, explain, ring_share
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
 
 WORTH_SAYING = 0.0040
@@ -91,7 +91,7 @@ def _corner_finding(exam: Examination, pattern: _Pattern, confidence: float) -> 
             {"fault": e.fault.value, "what": e.words, "share": round(e.share, 2)} for e in explanations
         ]
     }  # fmt: skip
-    if by_ring > 1.0 - WORTH_WEIGHING:
+    if abs(change) > 100.0 * LARGEST_BY_TYRE:
         why = "too much for a tyre, so the ring has another number of teeth than the control unit expects."
         return Finding(Fault.RING_COUNT, pattern.corners, confidence, f"{told}: {why}", evidence)
     if by_ring > 0.5:

@@ -7,16 +7,16 @@ from itertools import pairwise
 from statistics import median
 
 from nodrek.core.model import Analysis, Corner
+from nodrek.core.verdict.explain import WORN_OUT
 from nodrek.core.verdict.judge import FAULTY_FROM
+from nodrek.core.verdict.tyre import WORTH_SAYING
 from nodrek.desktop.state.screen import RatioRow, RatiosScreen
 from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import percent, signed, where_words
 from nodrek.jobs.analyze import Answer
 
-SENTENCE = (
-    "How much faster or slower each wheel turns than the middle of all, in per cent. "
-    "The bar is where the truth lies 19 times out of 20."
-)
+SENTENCE = "How much faster or slower each wheel turns than the middle of all, in per cent. "
+BAR = "The bar is where the truth lies 19 times out of 20."
 STEPS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0)
 
 
@@ -45,13 +45,15 @@ def present_ratios(session: Session) -> RatiosScreen | None:
     count = math.floor(span / step)
     ticks = tuple((i * step, f"{i * step:+g}" if i else "0") for i in range(-count, count + 1))
     teeth = answer.examination.vehicle.teeth or 48
+    sound, worn = 100.0 * WORTH_SAYING, 100.0 * WORN_OUT
     explanations = [
-        (0.4, "sound sets stay within ±0.4 %"), (-0.4, ""),
+        (sound, f"sound sets stay within ±{sound:g} %"), (-sound, ""),
         (100.0 / teeth, f"one tooth more of {teeth}"), (-100.0 / teeth, "one tooth less"),
-        (3.0, "worn out against new"), (-3.0, "new against worn out"),
+        (worn, "worn out against new"), (-worn, "new against worn out"),
     ]  # fmt: skip
     marks = _apart([m for m in sorted(explanations) if abs(m[0]) < 0.98 * span], span)
-    return RatiosScreen(tuple(rows), span, ticks, marks, _explained(answer.analysis) or SENTENCE, empty)
+    sentence = (_explained(answer.analysis) or SENTENCE) + BAR
+    return RatiosScreen(tuple(rows), span, ticks, marks, sentence, empty)
 
 
 def _explained(analysis: Analysis) -> str:
@@ -63,7 +65,7 @@ def _explained(analysis: Analysis) -> str:
         ranked = ", ".join(f"{e['what']} ({percent(e['share'])})" for e in explanations)
         return (
             f"{where_words(finding)}: {signed(finding.evidence['difference_percent'])} % against the others. "
-            f"What explains it, likeliest first, as long as nothing else is known: {ranked}."
+            f"What explains it, likeliest first: {ranked}. "
         )
     return ""
 
