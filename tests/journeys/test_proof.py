@@ -233,6 +233,23 @@ def test_a_case_that_is_dropped_brings_its_log(controller: Controller, qtbot: Qt
     assert [lamp.value for lamp in read_case(file).lamps] == ["abs", "brake"]
 
 
+def test_the_ring_of_the_case_explains_its_log(controller: Controller, qtbot: QtBot, tmp_path: Path) -> None:
+    """What the case says of the vehicle helps in the window as it does on the command line."""
+    shutil.copy(demo_log("island-van-wrong-tyre"), tmp_path / "before.csv")
+    file = tmp_path / "van.nodrek.json"
+    for teeth, says in ((61, "1 tooth more than 61"), (None, "another number of teeth")):
+        vehicle = {} if teeth is None else {"teeth": teeth}
+        file.write_text(json.dumps({"schema": "nodrek.case/1", "vehicle": vehicle, "logs": [{"path": "before.csv"}]}))
+        controller.window.open_wanted.emit(file)
+        qtbot.waitUntil(lambda: controller.session.answer is not None, timeout=30_000)
+        answer = controller.session.answer
+        assert answer is not None
+        assert answer.examination.vehicle.teeth == teeth
+        controller.window.view_chosen.emit(View.RATIOS)
+        qtbot.wait(30)
+        assert says in texts(controller)
+
+
 def test_the_command_line_tells_the_same(tmp_path: Path) -> None:
     shutil.copy(demo_log("island-van-lost-tooth"), tmp_path / "before.csv")
     case = {

@@ -246,7 +246,8 @@ class Controller(QObject):
             return
         self.session = intents.begin(self.session, Path(path), part, given)
         self._show()
-        self.runner.start(self.session.revision, Order(Path(path), part, self.session.help))
+        known = self.session.bench.case.vehicle
+        self.runner.start(self.session.revision, Order(Path(path), part, self.session.help, known))
 
     def offer_remedy(self) -> None:
         """What would let a refused log be read: its columns named, or its database given."""

@@ -6,9 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from nodrek.core.model.case import CaseVehicle
 from nodrek.core.model.knowledge import Knowledge
 from nodrek.desktop.state.case import Bench
 from nodrek.desktop.state.session import Help
+from nodrek.io.vehicle import vehicle_of
 from nodrek.jobs.analyze import Answer
 from nodrek.jobs.columns import look_at_columns
 from nodrek.jobs.diagnose import weigh
@@ -21,6 +23,8 @@ class Order:
     path: Path
     part: tuple[float, float] | None
     given: Help
+    known: CaseVehicle
+    """What the case on the bench says of the vehicle."""
 
 
 @dataclass(frozen=True)
@@ -61,6 +65,7 @@ def run(order: object, progress: Callable[[float, str], None]) -> object:
         mapping=order.given.mapping,
         reference=order.given.reference,
         databases=order.given.databases,
+        vehicle=vehicle_of(order.known.extra, "vehicle."),
         start=start,
         stop=stop,
         progress=progress,
