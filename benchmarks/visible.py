@@ -46,6 +46,7 @@ def is_visible(scenario: Scenario) -> bool:
     smooth = replace(
         scenario,
         pitch_error=0.0,
+        exact_edges=True,
         control_unit=_without_counting(scenario.control_unit),
         logger=replace(scenario.logger, quantum=FINE_STEP),
     )

@@ -48,6 +48,8 @@ class Scenario:
     names: Mapping[Corner, str] = field(default_factory=lambda: dict(DEFAULT_NAMES))
     nuisance: Nuisance = Nuisance.NONE
     faults: tuple[SimulatedFault, ...] = ()
+    exact_edges: bool = False
+    """Sensors are sure of their moments: then two drives that differ in a fault differ in nothing else."""
 
     def at(self, corner: Corner) -> list[SimulatedFault]:
         return [f for f in self.faults if f.corner is corner]
@@ -101,7 +103,8 @@ def _corner_speeds(
         lead = fault_effects.break_lead(lead, fault, drive, road.bumps, rng)
     angles, strengths = ring.edges()
     times, which = edge_times(t, turns + rng.random(), angles)
-    edges = _before(sensor, ring).sense(times, strengths[which], rng)
+    looks = _before(_exact(sensor) if scenario.exact_edges else sensor, ring)
+    edges = looks.sense(times, strengths[which], rng)
     edges = lead.carry(edges, rng)
     pitch = scenario.believed_circumference_m / (scenario.teeth * ring.edges_a_tooth)
     when, value = scenario.control_unit.speeds(edges, scenario.duration_s, pitch)
@@ -116,6 +119,13 @@ def _before(sensor: Sensor, ring: Ring) -> Sensor:
     if isinstance(sensor, LosingSensor):
         return replace(sensor, inner=_before(sensor.inner, ring))
     return replace(sensor, edges_a_tooth=ring.edges_a_tooth) if isinstance(sensor, CoilSensor) else sensor
+
+
+def _exact(sensor: Sensor) -> Sensor:
+    """The same sensor without the noise of its moments."""
+    if isinstance(sensor, LosingSensor):
+        return replace(sensor, inner=_exact(sensor.inner))
+    return replace(sensor, jitter=0.0) if isinstance(sensor, ActiveSensor | CoilSensor) else sensor
 
 
 def _with_wheel_sizes(car: Car, faults: list[SimulatedFault]) -> Car:

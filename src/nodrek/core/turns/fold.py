@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,6 +11,7 @@ from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.phase import ring_angle, turn_phasor
 from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path, some_stretches
+from nodrek.core.turns.track import from_centre
 
 PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
@@ -21,6 +23,7 @@ CALM_Q80 = 2.0
 whole (its 80 % point is nearly its peak), a dip weighs no more than the swing."""
 SLOWEST_SHARE = 0.3
 """Part of the samples, by speed, that `slow_harmonics` looks at."""
+SPEED_BANDS = 8
 ALIKE, OPPOSITE = 0.6, 0.03
 """Areas of two dips that may be one, smaller over larger; how far from half a turn apart."""
 NOWHERE = 0.7236
@@ -37,7 +40,8 @@ class RingFold:
     ``harmonics``: amplitudes of the first eight harmonics of the deviation, and the
     error ``sigma`` of each; ``null``: the strongest that the same log gives at a scale
     where nothing repeats. ``swing`` is the first harmonic of the deviations without their dips,
-    ``swing_null`` the same elsewhere. Profile and harmonics come from the slower half of the log.
+    ``swing_null`` the same elsewhere. Profile and harmonics come from the slower half of the log; the harmonics
+    without what a filter drags along, ``memory`` a sample.
     """
 
     turns: Array
@@ -49,6 +53,18 @@ class RingFold:
     null: float
     swing: float = 0.0
     swing_null: float = 0.0
+    memory: float = 0.0
+
+
+def without_filter(deviation: Array, memory: float) -> Array:
+    """What a filter of first order was given: `memory` is the part that it carries into the next sample.
+
+    The mean stays as it is, and so does a sample whose forerunner is not known (NaN).
+    """
+    out = np.full(deviation.size, np.nan)
+    out[1:] = (deviation[1:] - memory * deviation[:-1]) / (1.0 - memory)
+    out[np.isnan(out)] = deviation[np.isnan(out)]
+    return out
 
 
 def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFold:
@@ -57,17 +73,20 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     Turning pieces until they agree makes a pattern out of pure noise as well. How large
     a one, the same log says itself when folded at a scale where nothing can repeat.
     """
-    weights = fold_weights(motion)
+    weights = fold_weights(motion, scale.weighing)
     path = rolled_path(motion, scale.delay, scale.by_mates)
     turns = ring_angle(path, weights, stretches, scale.frequency)
     few = some_stretches(stretches, NULL_SAMPLES)
     elsewhere = ring_angle(path, weights, few, scale.frequency * NOWHERE)
-    nothing = _profile(motion, weights, elsewhere)
-    return replace(_profile(motion, weights, turns), null=float(nothing.harmonics[:4].max()), swing_null=nothing.swing)
+    memory = scale.weighing.memory
+    nothing = _profile(motion, elsewhere, memory)
+    return replace(
+        _profile(motion, turns, memory), null=float(nothing.harmonics[:4].max()), swing_null=nothing.swing, memory=memory
+    )
 
 
-def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
-    used = ~np.isnan(turns) & (weights != 0.0)
+def _profile(motion: CornerMotion, turns: Array, memory: float) -> RingFold:
+    used = ~np.isnan(turns) & (fold_weights(motion) != 0.0)
     # the slower half shows the ring sharper: a control unit's averaging covers less of it
     speeds = motion.expected[used]
     if speeds.size:
@@ -86,7 +105,8 @@ def _profile(motion: CornerMotion, weights: Array, turns: Array) -> RingFold:
         profile = np.where(hits > 0, total / mass, np.nan)
         spread = np.maximum(square / mass - profile**2, 0.0)
         error = np.where(hits > 1, np.sqrt(spread / np.maximum(hits - 1, 1)), np.nan)
-    amplitudes, sigma = _harmonics(angle, deviation, trust)
+    undone = deviation if memory == 0.0 else np.clip(without_filter(motion.deviation, memory)[used], -1.0, 0.5)
+    amplitudes, sigma = _harmonics(angle, undone, trust)
     swing = float(_harmonics(angle, _calm(deviation), trust, count=1)[0][0])
     return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0, swing)
 
@@ -121,8 +141,42 @@ def slow_harmonics(motion: CornerMotion, ring: RingFold) -> tuple[Array, float]:
     if used.size:
         used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]
     trust = 1.0 / motion.noise[used] ** 2
-    deviation = np.clip(motion.deviation[used], -1.0, 0.5)
-    return _harmonics(np.mod(ring.turns[used], 1.0), deviation, trust, count=4)
+    deviation = motion.deviation if ring.memory == 0.0 else without_filter(motion.deviation, ring.memory)
+    return _harmonics(np.mod(ring.turns[used], 1.0), np.clip(deviation[used], -1.0, 0.5), trust, count=4)
+
+
+@dataclass(frozen=True)
+class Overtones:
+    """Second to fourth harmonic over the first, their size, and how sure they are: power over that of noise."""
+
+    share: float
+    size: float
+    sure: float
+
+
+def overtones_by_speed(motion: CornerMotion, ring: RingFold) -> Overtones:
+    """Overtones of the turn from bands of speed, without their phases.
+
+    What a control unit averages over widens a dip and moves it along the turn, by more the faster the wheel: laid
+    over one another, the overtones of slow and fast turns take each other away, and a dip passes for a swing.
+    """
+    deviation = motion.deviation if ring.memory == 0.0 else without_filter(motion.deviation, ring.memory)
+    used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(deviation) & ~np.isnan(motion.noise))
+    bands = np.array_split(used[np.argsort(motion.expected[used], kind="stable")], SPEED_BANDS)
+    power, noise = np.zeros(4), 0.0
+    for band in bands:
+        values = np.clip(deviation[band], -1.0, 0.5)
+        amplitudes, sigma = _harmonics(np.mod(ring.turns[band], 1.0), values, 1.0 / motion.noise[band] ** 2, count=4)
+        if not math.isfinite(sigma):
+            continue
+        # each band by how well it knows
+        power += amplitudes**2 / sigma**2
+        noise += 1.0 / sigma**2
+    if noise == 0.0:
+        return Overtones(0.0, 0.0, 0.0)
+    over = max(0.0, float(power[1:].sum()) - 3.0 * SPEED_BANDS)
+    first = max(float(power[0]) - SPEED_BANDS, 1.0)
+    return Overtones(math.sqrt(over / first), math.sqrt(over / noise), float(power[1:].sum()) / (3.0 * SPEED_BANDS))
 
 
 def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
@@ -142,11 +196,6 @@ def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
     whole = halves.mean()
     shared = np.real(halves * np.conj(whole)) / max(abs(whole) ** 2, 1e-18)
     return float(shared.min())
-
-
-def from_centre(turns: Array, centre: float) -> Array:
-    """Where on the ring, −0.5 to 0.5 turns from `centre`."""
-    return np.mod(turns - centre + 0.5, 1.0) - 0.5
 
 
 def explained_deviation(ring: RingFold) -> Array:

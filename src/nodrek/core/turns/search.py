@@ -37,6 +37,12 @@ PROMISING_LOG_P = -1.0
 CLIP = (-8.0, 4.0)
 FOLD_FROM = 2.5
 """m/s below which the deviations do not take part in the fold."""
+DEEP_SCORE, LEAST_DEEP = -5.0, 20
+"""Noise units from which a dip shows how it fades, and how many such samples that takes."""
+LEAST_DIPS = 8
+ONE_DIP_M = 0.8
+"""Deep samples closer than that are one dip."""
+WORTH_FORGETTING, MOST_MEMORY = 0.5, 0.97
 MOST_SAMPLES = 20_000
 """Enough for the search: half an hour at ten samples a second, a thousand turns at a hundred."""
 
@@ -48,6 +54,24 @@ class Stretch:
     start: int
     stop: int
     metres: float
+
+
+@dataclass(frozen=True)
+class Weighing:
+    """What of each sample is laid on the turn.
+
+    ``memory``: part of a deviation that a filter carries into the next sample, and that is taken out; 0 for none.
+    ``dips_only``: where deep dips begin, and nothing else. A unit that shows single periods meets a lost tooth in
+    few turns; thousands of samples of noise between them would drown those few.
+    """
+
+    memory: float = 0.0
+    dips_only: bool = False
+
+    def delay(self, step_s: float) -> float:
+        """Seconds by which values describe an *earlier* moment than the distance: speed comes late through a filter,
+        what is new in a sample does not. 0 or negative; `step_s` between two samples."""
+        return -step_s * self.memory / (1.0 - self.memory)
 
 
 @dataclass(frozen=True)
@@ -66,6 +90,8 @@ class Scale:
     trials: float
     log_bound: float = 0.0
     """ln of a bound on the same chance from elsewhere (following single dips); 0 for none."""
+    weighing: Weighing = Weighing()
+    """What of the samples was laid on the turn."""
 
     @property
     def log_p(self) -> float:
@@ -113,11 +139,53 @@ def some_stretches(stretches: list[Stretch], most_samples: int) -> list[Stretch]
     return [stretches[i] for i in chosen]
 
 
-def fold_weights(motion: CornerMotion) -> Array:
-    """Deviation in noise units, limited so that a pothole weighs no more than a lost tooth."""
-    score = np.clip(motion.score, *CLIP)
-    score[np.isnan(score) | (motion.expected < FOLD_FROM)] = 0.0
+def fold_weights(motion: CornerMotion, weighing: Weighing = Weighing()) -> Array:
+    """Deviation in noise units, limited so that a pothole weighs no more than a lost tooth.
+
+    With a memory, only what is new in each sample against the one before: a filter drags a lost tooth over
+    the turn, by more the faster the wheel, but the sample in which it came is always at its place.
+    """
+    score = np.array(motion.score)
+    left_out = np.isnan(score) | (motion.expected < FOLD_FROM)
+    score[left_out] = 0.0
+    if weighing.memory > 0.0:
+        score[1:] -= weighing.memory * score[:-1]
+    if weighing.dips_only:
+        deep = (score < DEEP_SCORE) & ~left_out
+        deep[1:] &= ~(deep[:-1] & (np.diff(motion.path) < ONE_DIP_M))
+        return -deep.astype(float)
+    if weighing.memory > 0.0:
+        score /= math.sqrt(1.0 - weighing.memory**2)
+    score = np.clip(score, *CLIP)
+    score[left_out] = 0.0
     return score
+
+
+def ways_of_weighing(motion: CornerMotion) -> list[Weighing]:
+    """All samples; without what a filter drags along, where one does; their dips alone, where there are some."""
+    memory = dip_memory(motion)
+    ways = [Weighing()]
+    if memory >= WORTH_FORGETTING:
+        ways.append(Weighing(memory))
+    else:
+        memory = 0.0
+    dips = Weighing(memory, dips_only=True)
+    if np.count_nonzero(fold_weights(motion, dips)) >= LEAST_DIPS:
+        ways.append(dips)
+    return ways
+
+
+def dip_memory(motion: CornerMotion) -> float:
+    """Part of a deep dip that is still there one sample later: 0 where the control unit forgets at once.
+
+    From the dips themselves, since placement errors and bends repeat from sample to sample as well.
+    """
+    score = motion.score
+    with np.errstate(invalid="ignore"):
+        deep = (score[:-1] < DEEP_SCORE) & (motion.expected[:-1] >= FOLD_FROM) & np.isfinite(score[1:])
+    if deep.sum() < LEAST_DEEP:
+        return 0.0
+    return float(np.clip(np.median(score[1:][deep] / score[:-1][deep]), 0.0, MOST_MEMORY))
 
 
 def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
@@ -125,35 +193,40 @@ def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
     if not stretches:
         return None
     stretches = some_stretches(stretches, MOST_SAMPLES)
-    weights = fold_weights(motion)
+    ways = {way: fold_weights(motion, way) for way in ways_of_weighing(motion)}
     size = _transform_size(stretches)
     step = 1.0 / (size * BIN_M)
     fine = np.arange(FREQUENCIES[0], FREQUENCIES[1], step / 3.0)
-    looks = len(HARMONICS) * (len(DELAYS) + 1)
+    looks = len(HARMONICS) * (len(DELAYS) + 2 * len(ways) - 1)
     trials = _independent(stretches) * looks
     best: Scale | None = None
 
-    def look(delay: float, by_mates: bool) -> None:
+    def look(way: Weighing, delay: float, by_mates: bool) -> None:
         nonlocal best
         path = rolled_path(motion, delay, by_mates)
-        powers: Array = np.add.reduce([whitened(_binned(path, weights, s, size)) for s in stretches])
+        few = [s for s in stretches if not way.dips_only or np.count_nonzero(ways[way][s.start : s.stop]) >= 2]
+        if not few:
+            return
+        powers: Array = np.add.reduce([_powers(path, ways[way], s, size, way) for s in few])
         total = np.zeros(fine.size)
         for k in range(1, HARMONICS[-1] + 1):
             total += powers[np.round(k * fine / step).astype(np.int64)]
             if k not in HARMONICS:
                 continue
             at = int(np.argmax(total))
-            shape = k * len(stretches)
-            found = Scale(float(fine[at]), delay, by_mates, k, float(total[at]), shape, trials)
+            shape = k * len(few)
+            found = Scale(float(fine[at]), delay, by_mates, k, float(total[at]), shape, trials, weighing=way)
             if best is None or found.log_p < best.log_p:
                 best = found
 
-    look(0.0, False)
-    look(0.0, True)
+    step_s = float(np.median(np.diff(motion.times))) if motion.times.size > 1 else 0.0
+    for way in ways:
+        look(way, way.delay(step_s), False)
+        look(way, way.delay(step_s), True)
     assert best is not None
     if best.log_p < PROMISING_LOG_P:
         for delay in DELAYS[1:]:
-            look(delay, best.by_mates)
+            look(best.weighing, best.delay + delay, best.by_mates)
     return best
 
 
@@ -174,16 +247,32 @@ def _independent(stretches: list[Stretch]) -> float:
     return max(1.0, band * max(s.metres for s in stretches) * HARMONICS[-1])
 
 
-def _binned(path: Array, weights: Array, stretch: Stretch, size: int) -> npt.NDArray[np.float32]:
-    """Weights of one stretch laid on an even grid of distance, their mean taken out."""
+def _powers(path: Array, weights: Array, stretch: Stretch, size: int, way: Weighing) -> Array:
+    """Whitened powers of one stretch; of single dips over their number, as events that know no angle have it."""
+    binned = _binned(path, weights, stretch, size, centred=not way.dips_only)
+    if not way.dips_only:
+        return whitened(binned)
+    part = np.fft.rfft(binned)[: _top_bin(size)]
+    out: Array = (part.real**2 + part.imag**2) / np.count_nonzero(weights[stretch.start : stretch.stop])
+    return out
+
+
+def _binned(path: Array, weights: Array, stretch: Stretch, size: int, centred: bool = True) -> npt.NDArray[np.float32]:
+    """Weights of one stretch laid on an even grid of distance, their mean taken out where `centred`."""
     part = slice(stretch.start, stretch.stop)
     w, x = weights[part], path[part]
     used = w != 0.0
-    w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
+    if centred:
+        w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
     index = ((x - x.min()) / BIN_M).astype(np.int64)
     # single precision: the transform takes half the time, and the weights have two digits
     out = np.bincount(np.minimum(index, size - 1), weights=w, minlength=size)
     return out.astype(np.float32)
+
+
+def _top_bin(size: int) -> int:
+    """Bins of a transform of `size` points up to the top harmonic of the highest frequency."""
+    return math.ceil(FREQUENCIES[1] * HARMONICS[-1] * BIN_M * size) + 2
 
 
 def whitened(series: npt.NDArray[np.floating[Any]]) -> Array:
@@ -191,8 +280,7 @@ def whitened(series: npt.NDArray[np.floating[Any]]) -> Array:
 
     Only as far as the top harmonic of the highest frequency is needed.
     """
-    top = math.ceil(FREQUENCIES[1] * HARMONICS[-1] * BIN_M * series.size) + 2
-    part = np.fft.rfft(series)[:top]
+    part = np.fft.rfft(series)[: _top_bin(series.size)]
     power = part.real**2 + part.imag**2
     width = max(16, power.size // 32)
     count = power.size // width

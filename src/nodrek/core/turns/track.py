@@ -17,7 +17,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -47,7 +47,7 @@ LEAST_SWING = 160
 """Samples under which a swing is always found somewhere."""
 SILENT = -1.4
 """ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
-MOST_SHARE = 0.3
+MOST_SHARE = 0.5
 MOST_SAMPLES = 2_500
 CANDIDATES = 10
 FILLED = (0.9, 0.45, 0.2)
@@ -61,6 +61,12 @@ WANDER_PER_SPEED = 0.012
 WANDER_OF_NOISE = 0.55
 """Share of a corner's noise that is left in the path, which is that of the median of all corners."""
 NARROWEST, WIDEST = 0.03, 0.45
+PLAIN = 12.0
+"""ln factor of one place from which nobody asks whether there are two."""
+TWO_PLACES = 0.2
+COARSE_SECONDS = (0.2, 0.3, 0.4, 0.5)
+SECONDS = (0.14, 0.19, 0.24, 0.29, 0.34, 0.39, 0.44, 0.5)
+"""Share of damaged rings that have lost teeth at two places, and how far these are apart, turns."""
 
 
 @dataclass(frozen=True)
@@ -100,16 +106,35 @@ def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
     if not dips.size >= LEAST_DIPS or share > MOST_SHARE:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
+    one = _best_of(looks, frequencies, dips, share, (0.0,), (0.0,))
+    if one.log_factor >= PLAIN or dips.size < 2 * LEAST_DIPS:
+        return one
+    two = _best_of(looks, frequencies, dips, share, COARSE_SECONDS, SECONDS)
+    total = np.logaddexp(math.log(1.0 - TWO_PLACES) + one.log_factor, math.log(TWO_PLACES) + two.log_factor)
+    return replace(two if two.log_factor > one.log_factor else one, log_factor=float(total))
+
+
+def _best_of(
+    looks: _Looks,
+    frequencies: Array,
+    dips: npt.NDArray[np.int64],
+    share: float,
+    coarse: tuple[float, ...],
+    seconds: tuple[float, ...],
+) -> Track:
+    """The best scale for arcs at place 0 and at one of `seconds`, turns further on; `coarse` ones to choose by."""
     ways = list(looks.paths)
-    scores = np.vstack([_quick(looks, way, frequencies, dips, share) for way in ways])
-    best = np.argsort(-scores, axis=None)[:CANDIDATES]
-    way_of, at = np.unravel_index(best, scores.shape)
-    factors = _whole(looks, [ways[w] for w in way_of], frequencies[at], share)
+    scores = np.vstack([[_quick(looks, way, frequencies, dips, share, s) for way in ways] for s in coarse])
+    best_of_way = scores.reshape(len(coarse), len(ways), -1).max(axis=0)
+    best = np.argsort(-best_of_way, axis=None)[:CANDIDATES]
+    way_of, at = np.unravel_index(best, best_of_way.shape)
+    factors = _whole(looks, [ways[w] for w in way_of], frequencies[at], share, seconds)
     chosen = int(np.argmax(factors.max(axis=0)))
     delay, by_mates = ways[int(way_of[chosen])]
     # the mean over everything looked at: what was not looked at closely counts as nothing
+    looked = factors.shape[0] * len(ways)
     factors = factors + np.log(_prior(frequencies))[at]
-    total = float(np.logaddexp.reduce(factors, axis=None)) - math.log(len(FILLED) * len(ways))
+    total = float(np.logaddexp.reduce(factors, axis=None)) - math.log(looked)
     return Track(total, float(frequencies[at[chosen]]), delay, by_mates, int(dips.size))
 
 
@@ -158,9 +183,14 @@ def _widths(looks: _Looks, share: float, filled: float) -> Array:
 
 
 def _quick(
-    looks: _Looks, way: tuple[float, bool], frequencies: Array, dips: npt.NDArray[np.int64], share: float
+    looks: _Looks,
+    way: tuple[float, bool],
+    frequencies: Array,
+    dips: npt.NDArray[np.int64],
+    share: float,
+    second: float,
 ) -> Array:
-    """ln factor of each scale from the places of the dips alone."""
+    """ln factor of each scale from the places of the dips alone; arcs at place 0 and `second`, the same where 0."""
     if dips.size > MOST_DIPS:
         dips = dips[np.unique(np.linspace(0, dips.size - 1, MOST_DIPS).astype(np.int64))]
     wander = np.cumsum(looks.wander)
@@ -175,7 +205,8 @@ def _quick(
             belief[:] = 1.0 / GRID
         elif before >= 0:
             belief = _spread(belief, float(wander[i] - wander[before]))
-        chance = ((1.0 - STRAY) / width[i] * _arc(width[i]) + STRAY).astype(np.float32)
+        arcs = _arcs(width[i], second)
+        chance = ((1.0 - STRAY) / arcs.mean() * arcs + STRAY).astype(np.float32)
         shift = np.floor(np.mod(frequencies * looks.paths[way][i], 1.0) * GRID).astype(np.int64)
         belief = belief * chance[(places - shift[:, None]) % GRID]
         size = belief.sum(axis=1)
@@ -185,16 +216,20 @@ def _quick(
     return score
 
 
-def _whole(looks: _Looks, ways: list[tuple[float, bool]], frequencies: Array, share: float) -> Array:
-    """ln Bayes factor of each candidate from all samples, dips or not; shape (FILLED, candidates)."""
+def _whole(
+    looks: _Looks, ways: list[tuple[float, bool]], frequencies: Array, share: float, seconds: tuple[float, ...]
+) -> Array:
+    """ln Bayes factor of each candidate from all samples, dips or not; shape (FILLED × seconds, candidates)."""
     paths = np.vstack([looks.paths[w] for w in ways])
     shifts = np.floor(np.mod(frequencies[:, None] * paths, 1.0) * GRID).astype(np.int64)
-    widths = [_widths(looks, share, filled) for filled in FILLED]
-    tables = [_Tables(share, float(np.mean(width))) for width in widths]
+    shapes = [(filled, second) for filled in FILLED for second in seconds]
+    # of two arcs each holds half of the dips
+    widths = [_widths(looks, share / (2.0 if second else 1.0), filled) for filled, second in shapes]
+    tables = [_Tables(share, float(np.mean(w)), second) for w, (_, second) in zip(widths, shapes, strict=True)]
     places = np.arange(GRID)
-    fresh = np.full((len(FILLED), frequencies.size, GRID), 1.0 / GRID)
+    fresh = np.full((len(shapes), frequencies.size, GRID), 1.0 / GRID)
     belief = fresh
-    score = np.zeros((len(FILLED), frequencies.size))
+    score = np.zeros((len(shapes), frequencies.size))
     pending = 0.0
     for i in range(looks.dip.size):
         if looks.lost[i]:
@@ -222,25 +257,33 @@ SPREAD_STEPS = 12
 class _Tables:
     """Likelihood of a look by its place, over that of a dip falling anywhere; remembered by width."""
 
-    def __init__(self, share: float, width: float) -> None:
-        """`share` of all samples dips; `width`: mean width of the arc, turns."""
+    def __init__(self, share: float, width: float, second: float) -> None:
+        """`share` of all samples dips; `width`: mean width of an arc, turns; `second` as in `_arcs`."""
+        self._second = second
         self._low = STRAY * share
-        self._high = min(0.97, (share - self._low) / width + self._low)
+        self._high = min(0.97, (share - self._low) / (2.0 * width if second else width) + self._low)
         self._known: dict[tuple[int, bool], Array] = {}
 
     def ratio(self, width: float, dips: bool) -> Array:
         key = (round(width * 200), dips)
         if key not in self._known:
-            chance = self._low + (self._high - self._low) * _arc(key[0] / 200)
+            chance = self._low + (self._high - self._low) * _arcs(key[0] / 200, self._second)
             anywhere = float(chance.mean())
             self._known[key] = chance / anywhere if dips else (1.0 - chance) / (1.0 - anywhere)
         return self._known[key]
 
 
-def _arc(width: float) -> Array:
-    """1 inside an arc round place 0, 0 outside, its edges softened over one step of the grid."""
-    off = np.abs((np.arange(GRID) / GRID + 0.5) % 1.0 - 0.5)
+def _arcs(width: float, second: float) -> Array:
+    """1 inside an arc round place 0 and one round place `second` (turns; none where 0), 0 outside, softened over
+    one step of the grid."""
+    at = np.arange(GRID) / GRID
+    off = np.minimum(np.abs(from_centre(at, 0.0)), np.abs(from_centre(at, second)))
     return np.clip((width / 2.0 - off) * GRID + 0.5, 0.0, 1.0)
+
+
+def from_centre(turns: Array, centre: float) -> Array:
+    """Where on the ring, −0.5 to 0.5 turns from `centre`."""
+    return np.mod(turns - centre + 0.5, 1.0) - 0.5
 
 
 def _spread(belief: Belief, variance: float) -> Belief:

@@ -13,13 +13,13 @@ from collections.abc import Sequence
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.turns.fold import slow_harmonics, swing_at_any_speed
+from nodrek.core.turns.fold import overtones_by_speed, slow_harmonics, swing_at_any_speed
 from nodrek.core.turns.track import USUAL, Track
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
 from nodrek.core.verdict.noise import FROM_SPEED, noisiness
 from nodrek.core.verdict.odds import logit
-from nodrek.core.verdict.ring import DIP_DEPTH, DIP_SCORE, EVEN_DAMAGE, EVEN_RUNOUT, healed_share, shortfall
+from nodrek.core.verdict.ring import DIP_DEPTH, DIP_SCORE, EVEN_DAMAGE, EVEN_RUNOUT, dips_in_line, healed_share, shortfall
 from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts
 from nodrek.core.verdict.weak_arc import weak_arc
 
@@ -37,8 +37,9 @@ EVIDENCE = (
     "track", "swing_track",  # asinh of ln Bayes factors of slow logs, 0 where none was looked for
     "usual_scale", "metres_per_turn",  # 1 where the circumference is that of a car; the circumference
     "swing_over_nothing", "swing_size", "swing_of_mates",
-    "harmonic_over_nothing", "harmonic_size", "harmonic_of_mates", "overtones",
-    "steadiness", "slow_swing", "slow_overtones", "slow_sure",  # the swing at any speed; the slowest turns alone
+    "harmonic_over_nothing", "harmonic_size", "harmonic_of_mates", "overtones", "overtones_over_nothing",
+    "steadiness", "slow_swing", "slow_overtones", "slow_sure", "banded_overtones", "banded_size", "banded_sure",  # the swing at any speed; the slowest turns; bands
+    "dips_in_line", "dips_agree",  # ln of how many deep dips there are times how well they agree on a place, squared; that
     "shortfall", "shortfall_sure",
     "healed", "arc_width", "arc_area",
     "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",
@@ -79,6 +80,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         max((_lock(r) for r in mates), default=0.0),
         *_ring_numbers(ring, mates),
         *_slow_turn_numbers(exam, corner, ring),
+        *_line_numbers(exam, corner),
         shortfall(exam, corner) * 100.0,
         shortfall(exam, corner) / _sigma(exam, corner),
         *_arc_numbers(exam, corner, ring),
@@ -100,7 +102,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
 
 def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[float]:
     if ring is None or ring.fold is None or ring.scale is None:
-        return [0.0] * 11
+        return [0.0] * 12
     low = ring.fold.harmonics[:4]
     strongest = max(float(low.max()), 1e-6)
     usual = USUAL[0] <= ring.scale.frequency <= USUAL[1]
@@ -118,23 +120,33 @@ def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[
         _log_over(strongest, EVEN_DAMAGE),
         _log_over(pulses, strongest),
         float(low[1:].max()) / max(float(low[0]), 1e-6) if low[0] > 0 else 9.0,
+        _log_over(float(low[1:].max()), ring.fold.null),
     ]
 
 
 def _slow_turn_numbers(exam: Examination, corner: Corner, ring: RingEvidence | None) -> list[float]:
     if ring is None or ring.fold is None:
-        return [0.0] * 4
+        return [0.0] * 7
     motion = exam.followed[corner]
     harmonics, sigma = slow_harmonics(motion, ring.fold)
     first, strongest = float(harmonics[0]), float(harmonics.max())
     if strongest <= 0.0:
-        return [0.0] * 4
+        return [0.0] * 7
+    banded = overtones_by_speed(motion, ring.fold)
     return [
         max(-3.0, min(3.0, swing_at_any_speed(motion, ring.fold))),
         _log_over(first, EVEN_RUNOUT),
         min(9.0, float(harmonics[1:].max()) / max(first, 1e-6)),
         min(30.0, strongest / max(sigma, 1e-9)),
+        min(9.0, banded.share),
+        _log_over(banded.size, EVEN_DAMAGE),
+        math.log(max(banded.sure, 0.1)),
     ]
+
+
+def _line_numbers(exam: Examination, corner: Corner) -> list[float]:
+    count, agree = dips_in_line(exam, corner)
+    return [math.log1p(count * agree**2), agree]
 
 
 def _ratio_numbers(exam: Examination, corner: Corner) -> list[float]:

@@ -14,6 +14,7 @@ import numpy as np
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
 from nodrek.core.turns.fold import RingFold, from_centre, healing, swing_at_any_speed
 from nodrek.core.turns.lost import count_lost
+from nodrek.core.turns.search import Weighing, fold_weights
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
@@ -219,6 +220,22 @@ def shortfall(exam: Examination, corner: Corner) -> float:
     if corner not in exam.ratios or not others:
         return 0.0
     return max(0.0, float(np.median(others)) - exam.ratios[corner].log_ratio)
+
+
+def dips_in_line(exam: Examination, corner: Corner) -> tuple[int, float]:
+    """Single deep dips, each counted where it begins: how many, and how well they agree on a place of the turn (0 to 1).
+
+    On one place, or on two that stand across: the mean resultant length of the angle or of twice the angle
+    (Mardia & Jupp, Directional Statistics (2000), ch. 2; from memory).
+    """
+    ring, motion = exam.rings.get(corner), exam.followed.get(corner)
+    if ring is None or ring.fold is None or motion is None:
+        return 0, 0.0
+    begins = fold_weights(motion, Weighing(ring.fold.memory, dips_only=True)) != 0.0
+    turns = ring.fold.turns[begins & ~np.isnan(ring.fold.turns)]
+    if turns.size < 3:
+        return int(turns.size), 0.0
+    return int(turns.size), max(float(abs(np.mean(np.exp(2j * np.pi * k * turns)))) for k in (1, 2))
 
 
 def _strength(exam: Examination, corner: Corner, folded: RingFold) -> float:
