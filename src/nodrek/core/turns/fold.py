@@ -9,9 +9,8 @@ import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.phase import ring_angle, turn_phasor
+from nodrek.core.turns.phase import from_centre, ring_angle, turn_phasor
 from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path, some_stretches
-from nodrek.core.turns.track import from_centre
 
 PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
@@ -80,9 +79,8 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     elsewhere = ring_angle(path, weights, few, scale.frequency * NOWHERE)
     memory = scale.weighing.memory
     nothing = _profile(motion, elsewhere, memory)
-    return replace(
-        _profile(motion, turns, memory), null=float(nothing.harmonics[:4].max()), swing_null=nothing.swing, memory=memory
-    )
+    null = float(nothing.harmonics[:4].max())
+    return replace(_profile(motion, turns, memory), null=null, swing_null=nothing.swing, memory=memory)
 
 
 def _profile(motion: CornerMotion, turns: Array, memory: float) -> RingFold:
@@ -163,20 +161,22 @@ def overtones_by_speed(motion: CornerMotion, ring: RingFold) -> Overtones:
     deviation = motion.deviation if ring.memory == 0.0 else without_filter(motion.deviation, ring.memory)
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(deviation) & ~np.isnan(motion.noise))
     bands = np.array_split(used[np.argsort(motion.expected[used], kind="stable")], SPEED_BANDS)
-    power, noise = np.zeros(4), 0.0
+    power, noise, bands_known = np.zeros(4), 0.0, 0
     for band in bands:
         values = np.clip(deviation[band], -1.0, 0.5)
         amplitudes, sigma = _harmonics(np.mod(ring.turns[band], 1.0), values, 1.0 / motion.noise[band] ** 2, count=4)
-        if not math.isfinite(sigma):
+        if not 0.0 < sigma < math.inf:
             continue
+        bands_known += 1
         # each band by how well it knows
         power += amplitudes**2 / sigma**2
         noise += 1.0 / sigma**2
-    if noise == 0.0:
+    if not bands_known:
         return Overtones(0.0, 0.0, 0.0)
-    over = max(0.0, float(power[1:].sum()) - 3.0 * SPEED_BANDS)
-    first = max(float(power[0]) - SPEED_BANDS, 1.0)
-    return Overtones(math.sqrt(over / first), math.sqrt(over / noise), float(power[1:].sum()) / (3.0 * SPEED_BANDS))
+    by_chance = 3.0 * bands_known
+    over = max(0.0, float(power[1:].sum()) - by_chance)
+    first = max(float(power[0]) - bands_known, 1.0)
+    return Overtones(math.sqrt(over / first), math.sqrt(over / noise), float(power[1:].sum()) / by_chance)
 
 
 def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:

@@ -23,7 +23,8 @@ import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold, from_centre
+from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold
+from nodrek.core.turns.phase import from_centre
 
 SHORT = 0.82
 MARGIN = 0.05

@@ -54,6 +54,11 @@ def ring_angle(path: Array, weights: Array, stretches: list[Stretch], frequency:
     return out
 
 
+def from_centre(turns: Array, centre: float) -> Array:
+    """Where on the ring, −0.5 to 0.5 turns from `centre`."""
+    return np.mod(turns - centre + 0.5, 1.0) - 0.5
+
+
 def turn_phasor(turns: Array) -> npt.NDArray[np.complex64]:
     """exp(-2πi·turns). Single precision is plenty for eight harmonics, and twice as fast."""
     part = (-2.0 * np.pi * (turns - np.floor(turns))).astype(np.float32)

@@ -26,6 +26,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.phase import from_centre
 from nodrek.core.turns.search import FREQUENCIES, Stretch, rolled_path
 
 Belief = npt.NDArray[np.floating[Any]]
@@ -279,11 +280,6 @@ def _arcs(width: float, second: float) -> Array:
     at = np.arange(GRID) / GRID
     off = np.minimum(np.abs(from_centre(at, 0.0)), np.abs(from_centre(at, second)))
     return np.clip((width / 2.0 - off) * GRID + 0.5, 0.0, 1.0)
-
-
-def from_centre(turns: Array, centre: float) -> Array:
-    """Where on the ring, −0.5 to 0.5 turns from `centre`."""
-    return np.mod(turns - centre + 0.5, 1.0) - 0.5
 
 
 def _spread(belief: Belief, variance: float) -> Belief:

@@ -19,7 +19,15 @@ from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
 from nodrek.core.verdict.noise import FROM_SPEED, noisiness
 from nodrek.core.verdict.odds import logit
-from nodrek.core.verdict.ring import DIP_DEPTH, DIP_SCORE, EVEN_DAMAGE, EVEN_RUNOUT, dips_in_line, healed_share, shortfall
+from nodrek.core.verdict.ring import (
+    DIP_DEPTH,
+    DIP_SCORE,
+    EVEN_DAMAGE,
+    EVEN_RUNOUT,
+    dips_in_line,
+    healed_share,
+    shortfall,
+)
 from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts
 from nodrek.core.verdict.weak_arc import weak_arc
 
@@ -38,8 +46,10 @@ EVIDENCE = (
     "usual_scale", "metres_per_turn",  # 1 where the circumference is that of a car; the circumference
     "swing_over_nothing", "swing_size", "swing_of_mates",
     "harmonic_over_nothing", "harmonic_size", "harmonic_of_mates", "overtones", "overtones_over_nothing",
-    "steadiness", "slow_swing", "slow_overtones", "slow_sure", "banded_overtones", "banded_size", "banded_sure",  # the swing at any speed; the slowest turns; bands
-    "dips_in_line", "dips_agree",  # ln of how many deep dips there are times how well they agree on a place, squared; that
+    "steadiness",  # of the swing at any speed
+    "slow_swing", "slow_overtones", "slow_sure",  # in the slowest turns alone
+    "banded_overtones", "banded_size", "banded_sure",  # from bands of speed
+    "dips_in_line", "dips_agree",  # ln of deep dips times how well they agree on a place, squared; that agreement
     "shortfall", "shortfall_sure",
     "healed", "arc_width", "arc_area",
     "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",

@@ -12,8 +12,9 @@ import math
 import numpy as np
 
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
-from nodrek.core.turns.fold import RingFold, from_centre, healing, swing_at_any_speed
+from nodrek.core.turns.fold import RingFold, healing, swing_at_any_speed
 from nodrek.core.turns.lost import count_lost
+from nodrek.core.turns.phase import from_centre
 from nodrek.core.turns.search import Weighing, fold_weights
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import passes, ratio_odds
@@ -223,7 +224,7 @@ def shortfall(exam: Examination, corner: Corner) -> float:
 
 
 def dips_in_line(exam: Examination, corner: Corner) -> tuple[int, float]:
-    """Single deep dips, each counted where it begins: how many, and how well they agree on a place of the turn (0 to 1).
+    """Deep dips, each counted where it begins: how many, and how well they agree on a place of the turn (0 to 1).
 
     On one place, or on two that stand across: the mean resultant length of the angle or of twice the angle
     (Mardia & Jupp, Directional Statistics (2000), ch. 2; from memory).

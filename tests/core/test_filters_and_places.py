@@ -1,0 +1,152 @@
+"""What a control unit's filter drags along is undone; few dips, and dips at two places, still know the wheel angle."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.signal import lfilter
+
+from nodrek.core.model import Array, Corner
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.fold import Overtones, fold, overtones_by_speed, without_filter
+from nodrek.core.turns.search import Weighing, dip_memory, find_scale, find_stretches, fold_weights
+from nodrek.core.turns.track import Track, follow_dips
+
+CIRCUMFERENCE = 2.07
+NOISE = 0.006
+
+
+def rolling(rate: float, seconds: float = 180.0) -> tuple[Array, Array, Array]:
+    """Times, speed, metres rolled: 6 to 14 m/s."""
+    times = np.arange(0.0, seconds, 1 / rate)
+    speed = 10.0 + 3.0 * np.sin(times / 9.0) + 1.0 * np.sin(times / 2.3)
+    return times, speed, np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) / rate)])
+
+
+def motion_of(times: Array, speed: Array, path: Array, deviation: Array) -> CornerMotion:
+    flat = np.full(times.size, NOISE)
+    return CornerMotion(Corner.FL, times, speed, speed, deviation, flat, path, path.copy(), speed)
+
+
+def filtered_dips(tied: bool, seed: int = 0) -> CornerMotion:
+    """50 samples a second of single periods through a filter of 0.1 s: a lost tooth is met in one turn of eight.
+
+    Dips come with the wheel, or as often at any time where not `tied`.
+    """
+    rng = np.random.default_rng(seed)
+    times, speed, path = rolling(50.0)
+    turn = np.floor(path / CIRCUMFERENCE)
+    comes = np.flatnonzero((np.diff(turn, prepend=turn[0]) > 0) & (rng.random(times.size) < 0.125))
+    if not tied:
+        comes = np.sort(rng.choice(times.size, comes.size, replace=False))
+    raw = 0.2 * NOISE * rng.standard_normal(times.size)
+    raw[comes] -= 0.6
+    keep = np.exp(-0.02 / 0.1)
+    late = lfilter([1.0 - keep], [1.0, -keep], path - path[0])
+    return motion_of(times, speed, late, lfilter([1.0 - keep], [1.0, -keep], raw))
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.floats(0.05, 0.96), st.integers(0, 2**31))
+def test_undoing_a_filter_gives_what_it_was_given(keep: float, seed: int) -> None:
+    """Against scipy's filter of first order."""
+    given_to_it = np.random.default_rng(seed).standard_normal(200)
+    shown = lfilter([1.0 - keep], [1.0, -keep], given_to_it)
+    np.testing.assert_allclose(without_filter(shown, keep)[1:], given_to_it[1:], atol=1e-9)
+
+
+def test_a_sample_after_an_unknown_one_stays_as_it_is() -> None:
+    out = without_filter(np.array([0.1, np.nan, 0.3, 0.4]), 0.5)
+    assert np.isnan(out[1])
+    assert list(out[[0, 2, 3]]) == pytest.approx([0.1, 0.3, 0.5])
+
+
+def test_the_memory_of_a_filter_is_read_from_its_dips() -> None:
+    assert dip_memory(filtered_dips(tied=True)) == pytest.approx(np.exp(-0.02 / 0.1), abs=0.05)
+    times, speed, path = rolling(50.0)
+    single = np.where(np.arange(times.size) % 37 == 0, -0.4, 0.0)
+    assert dip_memory(motion_of(times, speed, path, single)) == 0.0
+
+
+def test_few_dips_dragged_along_by_a_filter_give_the_circumference() -> None:
+    motion = filtered_dips(tied=True)
+    scale = find_scale(motion, find_stretches(motion))
+    assert scale is not None
+    assert 1 / scale.frequency == pytest.approx(CIRCUMFERENCE, rel=3e-3)
+    assert scale.log_p < -30
+    assert scale.weighing.memory > 0.7
+    # speed comes late through the filter, the dips do not
+    assert scale.delay == pytest.approx(-0.1, abs=0.03)
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_as_many_dips_at_any_time_give_none(seed: int) -> None:
+    motion = filtered_dips(tied=False, seed=seed)
+    scale = find_scale(motion, find_stretches(motion))
+    assert scale is not None
+    assert scale.log_p > np.log(1e-3)
+
+
+def test_each_dip_is_laid_on_the_turn_once() -> None:
+    motion = filtered_dips(tied=True)
+    begins = fold_weights(motion, Weighing(np.exp(-0.2), dips_only=True))
+    assert set(np.unique(begins)) == {-1.0, 0.0}
+    turns = motion.path[-1] / CIRCUMFERENCE
+    assert -begins.sum() == pytest.approx(turns / 8, rel=0.2)
+
+
+def slow_dips(places: tuple[float, ...], seed: int) -> CornerMotion:
+    """Four looks a second at a ring that reads low round each of `places`."""
+    rng = np.random.default_rng(seed)
+    times, speed, path = rolling(4.0, 240.0)
+    angle = np.mod(path / CIRCUMFERENCE, 1.0)
+    deviation = NOISE * rng.standard_normal(times.size)
+    for place in places:
+        deviation -= 0.3 * (np.abs(np.mod(angle - place + 0.5, 1.0) - 0.5) < 0.04)
+    return motion_of(times, speed, path, deviation)
+
+
+@pytest.mark.parametrize("places", [(0.2,), (0.2, 0.59), (0.2, 0.45)])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_dips_at_one_place_and_at_two_are_followed_in_slow_logs(places: tuple[float, ...], seed: int) -> None:
+    motion = slow_dips(places, seed)
+    track = follow_dips(motion, find_stretches(motion))
+    assert track is not None
+    assert track.log_factor > 15
+    assert 1 / track.frequency == pytest.approx(CIRCUMFERENCE, rel=6e-3)
+    assert _scattered(motion, seed).log_factor < 2.5
+
+
+def _scattered(motion: CornerMotion, seed: int) -> Track:
+    """The same dips, dealt out to other samples."""
+    dealt = np.random.default_rng(seed).permutation(motion.deviation)
+    moved = replace(motion, deviation=dealt)
+    track = follow_dips(moved, find_stretches(moved))
+    assert track is not None
+    return track
+
+
+def overtones_of(wave: Array, late_s: float) -> Overtones:
+    """Of a ring whose reading is `wave` round the turn, shown `late_s` later than it was."""
+    times, speed, path = rolling(100.0)
+    angle = np.mod((path - late_s * speed) / CIRCUMFERENCE, 1.0)
+    noise = 0.5 * NOISE * np.random.default_rng(3).standard_normal(times.size)
+    motion = motion_of(times, speed, path, wave[(angle * wave.size).astype(int)] + noise)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    return overtones_by_speed(motion, fold(motion, stretches, scale))
+
+
+@pytest.mark.parametrize("late_s", [0.0, 0.12])
+def test_overtones_of_a_pulse_are_seen_however_late_it_is_shown(late_s: float) -> None:
+    """Fourier: the first four harmonics of a short pulse are alike, so three over one is √3; a swing has none."""
+    at = np.arange(100) / 100
+    pulse, swing = np.where(at < 0.03, -0.2, 0.0), 0.01 * np.sin(2 * np.pi * at)
+    assert overtones_of(pulse, late_s).share == pytest.approx(np.sqrt(3.0), rel=0.15)
+    assert overtones_of(pulse, late_s).sure > 10
+    assert overtones_of(swing, late_s).share < 0.1

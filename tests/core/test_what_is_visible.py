@@ -1,0 +1,53 @@
+"""What the benchmarks count as visible, and what the second world teaches."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from benchmarks.second_world import FAULTS, draw
+from benchmarks.visible import is_visible
+from tools.train import ELSEWHERE, HEALTHY_SHARE, records_elsewhere
+
+from nodrek.core.model import Corner, Fault
+from nodrek.simulate.chain import Scenario, simulate
+from nodrek.simulate.faults import Cause, SimulatedFault
+from nodrek.simulate.sensor import CoilSensor
+
+MOTORWAY = Scenario(seed=5, duration_s=90.0, road="motorway")
+
+
+def test_a_gap_is_invisible_to_one_who_never_drives_slowly() -> None:
+    """A wide gap that wakes at 10 km/h, on a drive that never comes near."""
+    fast = replace(MOTORWAY, driver=replace(MOTORWAY.driver, starts_standing=False))
+    assert min(float(c.values.min()) for c in simulate(fast).channels) > 30.0
+    assert not is_visible(replace(fast, faults=(SimulatedFault(Corner.FR, Cause.WIDE_GAP, size=10.0 / 3.6),)))
+    town = replace(fast, road="town", driver=MOTORWAY.driver)
+    assert is_visible(replace(town, faults=(SimulatedFault(Corner.FR, Cause.WIDE_GAP, size=15.0 / 3.6),)))
+
+
+def test_exact_edges_leave_only_the_fault_between_twins() -> None:
+    """Another kind of sensor at the same corner changes nothing while the wheel is fast."""
+    fast = replace(MOTORWAY, driver=replace(MOTORWAY.driver, starts_standing=False), exact_edges=True)
+    loud = simulate(replace(fast, sensor=CoilSensor(wake_rate=1.0)))
+    other = simulate(fast)
+    for one, two in zip(loud.channels, other.channels, strict=True):
+        np.testing.assert_allclose(one.values, two.values, atol=1e-9)
+
+
+@pytest.mark.parametrize("fault", [None, Fault.CROSSED, Fault.RING_DAMAGE])
+def test_the_second_world_teaches_what_it_put_in(fault: Fault | None) -> None:
+    """The labels of the first drive with this fault, against what was drawn for it."""
+    kinds = [k for k in FAULTS if k != "healthy"]
+    for seed in range(ELSEWHERE, ELSEWHERE + 100):
+        rng = np.random.default_rng([seed, 79])
+        kind = "healthy" if rng.random() < HEALTHY_SHARE else str(rng.choice(kinds))
+        if FAULTS[kind] is fault:
+            break
+    corners = [r for r in records_elsewhere(seed) if not r.kind]
+    assert len(corners) == 4
+    bad = {c for c, record in zip(Corner, corners, strict=True) if record.faults}
+    drawn = set(draw(seed, kind, 4.0).corners)
+    assert bad == (set(Corner) if fault is Fault.CROSSED else drawn)
+    assert all(record.faults == (fault.value,) for record in corners if record.faults and fault)
