@@ -47,6 +47,8 @@ AGAINST_DEPTH, BY_DEPTH = -14.0, 4.0
 MOST = 12
 AREA_SPREAD, AREA_FLOOR = 0.09, 0.12
 """1 sigma of the area about `SHORT` pitches an edge: part of it, and pitches (simulated units)."""
+HIDDEN = 0.05
+"""Share of rings whose dips a check of plausibility keeps back at most speeds: the area is any part of theirs."""
 COUNTED = 0.5
 """Share of the dip's area that is missing in the ratio as well, from which the ratio is the better witness."""
 LEAST_COUNTED = 0.6
@@ -73,15 +75,31 @@ def count_lost(
         return []
     areas = [dip_area(motion, ring, arc) for arc in arcs]
     counted = arcs[0].width > WIDE or shortfall >= COUNTED * sum(areas)
-    total = _best_total(sum(areas), shortfall if counted else 0.0, slow_depth(motion, ring, arcs[0]), teeth)
+    # long windows show no single periods
+    least = 0 if counted else sum(_by_depth(slow_depth(motion, ring, arc)) for arc in _apart(arcs))
+    total = _best_total(sum(areas), shortfall if counted else 0.0, least, teeth)
     return [None] * len(arcs) if total is None else [*_shared_out(total, areas)]
 
 
-def _best_total(area: float, counted: float, deepest: float, teeth: int | None) -> int | None:
-    """Edges lost on the whole ring, from the `area` of its dips and from what is `counted` too few (0: nothing)."""
-    # never of NaN; long windows show no single periods, and silence is no period at all
-    single = SILENT <= deepest <= DEEP and not counted
-    least = max(1, math.floor(1.0 / deepest - 1.0 + GENEROUS)) if single else 1
+def _by_depth(deepest: float) -> int:
+    """Edges that the least reading of slow turns asks for at one arc; 0 where it shows no single periods."""
+    # never of NaN; silence is no period at all
+    return max(1, math.floor(1.0 / deepest - 1.0 + GENEROUS)) if SILENT <= deepest <= DEEP else 0
+
+
+def _apart(arcs: Sequence[LowArc]) -> list[LowArc]:
+    """The arcs that are no torn pieces of a larger one."""
+    kept: list[LowArc] = []
+    for arc in arcs:
+        centre = np.array(arc.centre)
+        if all(abs(float(from_centre(centre, k.centre))) > 0.5 * (arc.width + k.width) + 2 * MARGIN for k in kept):
+            kept.append(arc)
+    return kept
+
+
+def _best_total(area: float, counted: float, least: int, teeth: int | None) -> int | None:
+    """Edges lost on the whole ring, from the `area` of its dips, from what is `counted` too few (0: nothing), and
+    from the `least` number that the depth of single periods asks for (0: none are shown)."""
     counts = np.arange(1.0, MOST + 1)
     weights: Array = np.log(_usual(counts)) + np.where(counts < least, AGAINST_DEPTH, 0.0)
     if teeth is not None:
@@ -92,7 +110,7 @@ def _best_total(area: float, counted: float, deepest: float, teeth: int | None) 
     usual = -0.5 * (np.log(numbers / USUAL_TEETH) / TEETH_SPREAD) ** 2
     chances = np.exp(weights + np.logaddexp.reduce(law + usual[:, None], axis=0))
     # depth that shows single periods at all shows how many pitches they had
-    if single:
+    if least:
         chances = chances * np.where(counts == least, BY_DEPTH, 1.0)
     best = int(np.argmax(chances))
     return int(counts[best]) if chances[best] > SETTLED * chances.sum() else None
@@ -117,7 +135,9 @@ def _law(area: float, counted: float, teeth: float, counts: Array) -> Array:
         mixed = np.logaddexp(whole + math.log(1.0 - FILTERED_SHARE), part + math.log(FILTERED_SHARE))
         return np.asarray(mixed - np.log(width))
     width = AREA_FLOOR + AREA_SPREAD * counts
-    return np.asarray(-0.5 * ((area * teeth / SHORT - counts) / width) ** 2 - np.log(width))
+    edges = area * teeth / SHORT
+    told = -0.5 * ((edges - counts) / width) ** 2 - np.log(width) + math.log(1.0 - HIDDEN)
+    return np.asarray(np.where(edges < counts, np.logaddexp(told, math.log(HIDDEN) - np.log(counts)), told))
 
 
 def _usual(counts: Array) -> Array:

@@ -1,0 +1,57 @@
+"""How many edges a ring has lost, from the readings of a unit that shows single periods."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from nodrek.core.model import Array, Corner
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.fold import find_arcs, fold
+from nodrek.core.turns.lost import count_lost
+from nodrek.core.turns.search import find_scale, find_stretches
+
+TEETH, CIRCUMFERENCE, NOISE = 48, 2.0, 0.004
+
+
+def reading(behind: Array, lost: int) -> Array:
+    """Of the speed, `behind` pitches after the last tooth before a gap of `lost` teeth.
+
+    The value sinks while the edge is awaited (1/x after x pitches) and is 1/(lost + 1) for the pitch after it.
+    """
+    waiting = np.where((behind > 1.0) & (behind < lost + 1), 1.0 / np.maximum(behind, 1.0), 1.0)
+    return np.where((behind >= lost + 1) & (behind < lost + 2), 1.0 / (lost + 1), waiting)
+
+
+def counted(lost: dict[float, int], teeth: int | None, hidden_from: float = np.inf) -> list[int | None]:
+    """Edges found at each arc where teeth are `lost` at places of the turn; dips are held back from a speed on."""
+    times = np.arange(0.0, 240.0, 0.01)
+    speed = 6.0 + 4.4 * np.sin(times / 11.0)
+    path = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * 0.01)])
+    deviation = NOISE * np.random.default_rng(5).standard_normal(times.size)
+    for place, count in lost.items():
+        behind = np.mod(path / CIRCUMFERENCE - place, 1.0) * TEETH
+        deviation += np.where(speed < hidden_from, np.log(reading(behind, count)), 0.0)
+    flat = np.full(times.size, NOISE)
+    motion = CornerMotion(Corner.FL, times, speed, speed, deviation, flat, path, path.copy(), speed)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    ring = fold(motion, stretches, scale)
+    return count_lost(motion, ring, find_arcs(ring), 0.0, teeth)
+
+
+@pytest.mark.parametrize("lost", [1, 2, 3, 4])
+@pytest.mark.parametrize("teeth", [TEETH, None])
+def test_edges_of_one_gap_are_counted(lost: int, teeth: int | None) -> None:
+    """Area ∫(1 − 1/x) dx over the wait and 1 − 1/(k + 1) after it; depth 1/(k + 1)."""
+    assert counted({0.3: lost}, teeth) == [lost]
+
+
+@pytest.mark.parametrize("lost", [2, 3])
+def test_depth_counts_where_a_check_of_plausibility_keeps_most_dips_back(lost: int) -> None:
+    assert sum(k or 0 for k in counted({0.3: lost}, TEETH, hidden_from=3.5)) == lost
+
+
+def test_two_gaps_are_counted_each() -> None:
+    assert sorted(k or 0 for k in counted({0.2: 2, 0.62: 1}, TEETH)) == [1, 2]
