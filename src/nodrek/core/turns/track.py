@@ -50,7 +50,6 @@ SILENT = -1.4
 """ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
 MOST_SHARE = 0.5
 MOST_SAMPLES = 2_500
-CANDIDATES = 10
 FILLED = (0.9, 0.45, 0.2)
 """Share of the samples inside the arc that dip: most where values are fresh, few where
 they are stale by a good part of a turn."""
@@ -64,10 +63,23 @@ WANDER_OF_NOISE = 0.55
 NARROWEST, WIDEST = 0.03, 0.45
 PLAIN = 12.0
 """ln factor of one place from which nobody asks whether there are two."""
-TWO_PLACES = 0.2
-COARSE_SECONDS = (0.2, 0.3, 0.4, 0.5)
-SECONDS = (0.14, 0.19, 0.24, 0.29, 0.34, 0.39, 0.44, 0.5)
-"""Share of damaged rings that have lost teeth at two places, and how far these are apart, turns."""
+SHARE_OF_TWO, LEAST_OF_TWO = 0.2, 0.015
+"""Share of damaged rings that have lost teeth at two places; share of samples that dip on such a ring at least."""
+
+
+@dataclass(frozen=True)
+class _Places:
+    """Where arcs are sought: one at place 0, another at one of ``seconds`` (turns further on; 0 for no other),
+    ``coarse`` ones to choose scales by. So many ``candidates`` and ``ways`` of measuring distance are looked at."""
+
+    coarse: tuple[float, ...]
+    seconds: tuple[float, ...]
+    candidates: int
+    ways: int
+
+
+ONE_PLACE = _Places((0.0,), (0.0,), 10, len(DIP_WAYS))
+TWO_PLACES = _Places((0.2, 0.3, 0.4, 0.5), (0.15, 0.22, 0.29, 0.36, 0.43, 0.5), 4, 2)
 
 
 @dataclass(frozen=True)
@@ -107,11 +119,11 @@ def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
     if not dips.size >= LEAST_DIPS or share > MOST_SHARE:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
-    one = _best_of(looks, frequencies, dips, share, (0.0,), (0.0,))
-    if one.log_factor >= PLAIN or dips.size < 2 * LEAST_DIPS:
+    one = _best_of(looks, frequencies, dips, share, ONE_PLACE)
+    if one.log_factor >= PLAIN or dips.size < 2 * LEAST_DIPS or share < LEAST_OF_TWO:
         return one
-    two = _best_of(looks, frequencies, dips, share, COARSE_SECONDS, SECONDS)
-    total = np.logaddexp(math.log(1.0 - TWO_PLACES) + one.log_factor, math.log(TWO_PLACES) + two.log_factor)
+    two = _best_of(looks, frequencies, dips, share, TWO_PLACES)
+    total = np.logaddexp(math.log(1.0 - SHARE_OF_TWO) + one.log_factor, math.log(SHARE_OF_TWO) + two.log_factor)
     return replace(two if two.log_factor > one.log_factor else one, log_factor=float(total))
 
 
@@ -120,16 +132,15 @@ def _best_of(
     frequencies: Array,
     dips: npt.NDArray[np.int64],
     share: float,
-    coarse: tuple[float, ...],
-    seconds: tuple[float, ...],
+    places: _Places,
 ) -> Track:
-    """The best scale for arcs at place 0 and at one of `seconds`, turns further on; `coarse` ones to choose by."""
-    ways = list(looks.paths)
-    scores = np.vstack([[_quick(looks, way, frequencies, dips, share, s) for way in ways] for s in coarse])
-    best_of_way = scores.reshape(len(coarse), len(ways), -1).max(axis=0)
-    best = np.argsort(-best_of_way, axis=None)[:CANDIDATES]
+    """The best scale for arcs at these places."""
+    ways = list(looks.paths)[: places.ways]
+    scores = np.vstack([[_quick(looks, way, frequencies, dips, share, s) for way in ways] for s in places.coarse])
+    best_of_way = scores.reshape(len(places.coarse), len(ways), -1).max(axis=0)
+    best = np.argsort(-best_of_way, axis=None)[: places.candidates]
     way_of, at = np.unravel_index(best, best_of_way.shape)
-    factors = _whole(looks, [ways[w] for w in way_of], frequencies[at], share, seconds)
+    factors = _whole(looks, [ways[w] for w in way_of], frequencies[at], share, places.seconds)
     chosen = int(np.argmax(factors.max(axis=0)))
     delay, by_mates = ways[int(way_of[chosen])]
     # the mean over everything looked at: what was not looked at closely counts as nothing
@@ -177,10 +188,9 @@ def _looks(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[
     return _Looks(paths, speed, dip[used], lost, wander, value, motion.noise[used])
 
 
-def _widths(looks: _Looks, share: float, filled: float) -> Array:
-    """Width of the arc (turns) at each sample: an averaging window covers more of a fast turn."""
-    middle = float(np.mean(looks.speed))
-    return np.clip(share / filled * looks.speed / middle, NARROWEST, WIDEST)
+def _widths(faster: Array, share: float, filled: float) -> Array:
+    """Width of an arc (turns) at speeds over the middle one: an averaging window covers more of a fast turn."""
+    return np.clip(share / filled * faster, NARROWEST, WIDEST)
 
 
 def _quick(
@@ -196,7 +206,7 @@ def _quick(
         dips = dips[np.unique(np.linspace(0, dips.size - 1, MOST_DIPS).astype(np.int64))]
     wander = np.cumsum(looks.wander)
     resets = np.cumsum(looks.lost)
-    width = np.maximum(_widths(looks, share, FILLED[1]), 0.12)
+    width = np.maximum(_widths(looks.speed / float(np.mean(looks.speed)), share, FILLED[1]), 0.12)
     belief: Belief = np.full((frequencies.size, GRID), 1.0 / GRID, dtype=np.float32)
     score = np.zeros(frequencies.size)
     places = np.arange(GRID)
@@ -224,11 +234,9 @@ def _whole(
     paths = np.vstack([looks.paths[w] for w in ways])
     shifts = np.floor(np.mod(frequencies[:, None] * paths, 1.0) * GRID).astype(np.int64)
     shapes = [(filled, second) for filled in FILLED for second in seconds]
-    # of two arcs each holds half of the dips
-    widths = [_widths(looks, share / (2.0 if second else 1.0), filled) for filled, second in shapes]
-    tables = [_Tables(share, float(np.mean(w)), second) for w, (_, second) in zip(widths, shapes, strict=True)]
+    tables = _Tables(share, looks.speed, shapes)
     places = np.arange(GRID)
-    fresh = np.full((len(shapes), frequencies.size, GRID), 1.0 / GRID)
+    fresh = np.full((len(shapes), frequencies.size, GRID), 1.0 / GRID, dtype=np.float32)
     belief = fresh
     score = np.zeros((len(shapes), frequencies.size))
     pending = 0.0
@@ -239,9 +247,7 @@ def _whole(
         if pending > LEAST_SPREAD:
             belief, pending = _spread(belief, pending), 0.0
         turned = (places - shifts[:, i, None]) % GRID
-        dips = bool(looks.dip[i])
-        ratio = np.stack([t.ratio(w[i], dips)[turned] for t, w in zip(tables, widths, strict=True)])
-        belief = belief * ratio
+        belief = belief * tables.ratio(looks.speed[i], bool(looks.dip[i])).take(turned, axis=1)
         size = belief.sum(axis=-1)
         score += np.log(size)
         belief /= size[..., None]
@@ -255,23 +261,42 @@ SPREAD_STEPS = 12
 """Tables of the wander are kept for twelve steps each time the variance grows by a factor e."""
 
 
+SPEED_STEPS = 20
+"""Tables are kept for steps of a twentieth of the middle speed."""
+
+
 class _Tables:
-    """Likelihood of a look by its place, over that of a dip falling anywhere; remembered by width."""
+    """Likelihood of a look by its place, over that of a dip falling anywhere, for several shapes of the ring at once;
+    remembered by speed."""
 
-    def __init__(self, share: float, width: float, second: float) -> None:
-        """`share` of all samples dips; `width`: mean width of an arc, turns; `second` as in `_arcs`."""
-        self._second = second
+    def __init__(self, share: float, speed: Array, shapes: Sequence[tuple[float, float]]) -> None:
+        """`share` of all samples, taken at `speed`, dips; each shape: what part of the samples inside an arc dips,
+        and the place of a second arc as in `_arcs`."""
+        self._middle = float(np.mean(speed))
         self._low = STRAY * share
-        self._high = min(0.97, (share - self._low) / (2.0 * width if second else width) + self._low)
-        self._known: dict[tuple[int, bool], Array] = {}
+        self._shapes = []
+        for filled, second in shapes:
+            # of two arcs each holds half of the dips
+            arcs = 2.0 if second else 1.0
+            width = float(np.mean(_widths(speed / self._middle, share / arcs, filled)))
+            high = min(0.97, (share - self._low) / (arcs * width) + self._low)
+            self._shapes.append((filled, second, share / arcs, high))
+        self._known: dict[tuple[int, bool], Belief] = {}
 
-    def ratio(self, width: float, dips: bool) -> Array:
-        key = (round(width * 200), dips)
+    def ratio(self, speed: float, dips: bool) -> Belief:
+        """Shape (shapes, GRID)."""
+        key = (round(SPEED_STEPS * speed / self._middle), dips)
         if key not in self._known:
-            chance = self._low + (self._high - self._low) * _arcs(key[0] / 200, self._second)
-            anywhere = float(chance.mean())
-            self._known[key] = chance / anywhere if dips else (1.0 - chance) / (1.0 - anywhere)
+            self._known[key] = np.array(
+                [self._row(key[0] / SPEED_STEPS, *s, dips) for s in self._shapes], dtype=np.float32
+            )
         return self._known[key]
+
+    def _row(self, faster: float, filled: float, second: float, share: float, high: float, dips: bool) -> Array:
+        width = float(_widths(np.array(faster), share, filled))
+        chance = self._low + (high - self._low) * _arcs(width, second)
+        anywhere = float(chance.mean())
+        return chance / anywhere if dips else (1.0 - chance) / (1.0 - anywhere)
 
 
 def _arcs(width: float, second: float) -> Array:
