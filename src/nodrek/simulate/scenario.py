@@ -50,6 +50,11 @@ CONTROL_UNITS = {
     "held": HoldLast, "limited": SlewLimited,
 }  # fmt: skip
 UNITS = ("km/h", "mph", "m/s")
+SETTINGS = (
+    "title", "seed", "duration_s", "road", "nuisance", "believed_circumference_m", "car", "driver", "ring", "sensor",
+    "control_unit", "logger", "names", "fault",
+)  # fmt: skip
+RING_SETTINGS = ("teeth", "pitch_error", "swing", "tooth_share")
 
 
 def shipped() -> list[str]:
@@ -82,7 +87,9 @@ def load_scenario(name: str) -> Scenario:
 def scenario_from(data: Mapping[str, Any], where: str) -> Scenario:
     """Build and check a scenario; every message names the key that is wrong."""
     base = Scenario()
-    ring = dict(data.get("ring", {}))
+    _known(data, SETTINGS, where)
+    ring = data.get("ring", {})
+    _known(ring, RING_SETTINGS, f"{where}: ring")
     sensor = _part(data, "sensor", SENSORS, "active", where)
     unit: ControlUnit = _part(data, "control_unit", CONTROL_UNITS, "span", where)
     car_data = dict(data.get("car", {}))
@@ -136,16 +143,19 @@ def _part(data: Mapping[str, Any], key: str, kinds: Mapping[str, type], usual: s
     return _fill(kinds[kind](), values, f"{where}: {key}")
 
 
-def _fill(base: Any, values: Any, where: str) -> Any:
-    """`base` with `values` for its fields, each of the type that is there."""
+def _known(values: Any, known: tuple[str, ...], where: str) -> None:
+    """A misspelt setting would be left out without a word, and a fault with it."""
     if not isinstance(values, Mapping):
         raise BadRequest(f"{where} must be a table of settings.")
-    known = {f.name for f in fields(base)}
-    out = {}
-    for key, value in values.items():
-        if key not in known or key in ("tyres", "inner"):
+    for key in values:
+        if key not in known:
             raise BadRequest(f"{where} has no setting {key!r}: it knows {', '.join(sorted(known))}.")
-        out[key] = _like(getattr(base, key), value, f"{where}: {key}")
+
+
+def _fill(base: Any, values: Any, where: str) -> Any:
+    """`base` with `values` for its fields, each of the type that is there."""
+    _known(values, tuple(f.name for f in fields(base) if f.name not in ("tyres", "inner")), where)
+    out = {key: _like(getattr(base, key), value, f"{where}: {key}") for key, value in values.items()}
     return replace(base, **out)
 
 
