@@ -22,7 +22,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from benchmarks.second_world import FAULTS
+from benchmarks.second_world import FAULTS, Drawn
 from benchmarks.second_world import draw as draw_elsewhere
 
 from nodrek.core.corners import map_corners
@@ -120,11 +120,16 @@ def records_of(seed: int) -> list[Record]:
     return _records(seed, exam, wrong, lambda f: any(is_right(f.fault.value, f.corners, x) for x in faults))
 
 
-def records_elsewhere(seed: int) -> list[Record]:
-    """Everything one drive of the second world teaches; `seed` from `ELSEWHERE` on."""
+def drawn_elsewhere(seed: int) -> Drawn:
+    """One training drive of the second world."""
     rng = np.random.default_rng([seed, 79])
     kind = "healthy" if rng.random() < HEALTHY_SHARE else str(rng.choice([k for k in FAULTS if k != "healthy"]))
-    drawn = draw_elsewhere(seed, kind, float(rng.choice(RATES)))
+    return draw_elsewhere(seed, kind, float(rng.choice(RATES)))
+
+
+def records_elsewhere(seed: int) -> list[Record]:
+    """Everything one drive of the second world teaches; `seed` from `ELSEWHERE` on."""
+    drawn = drawn_elsewhere(seed)
     try:
         _, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None)
     except NodrekError:

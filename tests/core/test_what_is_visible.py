@@ -6,9 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks.second_world import FAULTS, draw
 from benchmarks.visible import is_visible
-from tools.train import ELSEWHERE, HEALTHY_SHARE, records_elsewhere
+from tools.train import ELSEWHERE, drawn_elsewhere, records_elsewhere
 
 from nodrek.core.model import Corner, Fault
 from nodrek.simulate.chain import Scenario, simulate
@@ -39,15 +38,9 @@ def test_exact_edges_leave_only_the_fault_between_twins() -> None:
 @pytest.mark.parametrize("fault", [None, Fault.CROSSED, Fault.RING_DAMAGE])
 def test_the_second_world_teaches_what_it_put_in(fault: Fault | None) -> None:
     """The labels of the first drive with this fault, against what was drawn for it."""
-    kinds = [k for k in FAULTS if k != "healthy"]
-    for seed in range(ELSEWHERE, ELSEWHERE + 100):
-        rng = np.random.default_rng([seed, 79])
-        kind = "healthy" if rng.random() < HEALTHY_SHARE else str(rng.choice(kinds))
-        if FAULTS[kind] is fault:
-            break
+    seed, drawn = next((s, d) for s in range(ELSEWHERE, ELSEWHERE + 100) if (d := drawn_elsewhere(s)).fault is fault)
     corners = [r for r in records_elsewhere(seed) if not r.kind]
     assert len(corners) == 4
     bad = {c for c, record in zip(Corner, corners, strict=True) if record.faults}
-    drawn = set(draw(seed, kind, 4.0).corners)
-    assert bad == (set(Corner) if fault is Fault.CROSSED else drawn)
+    assert bad == (set(Corner) if fault is Fault.CROSSED else set(drawn.corners))
     assert all(record.faults == (fault.value,) for record in corners if record.faults and fault)

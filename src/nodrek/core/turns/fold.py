@@ -10,7 +10,7 @@ import numpy as np
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.phase import from_centre, ring_angle, turn_phasor
-from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path, some_stretches
+from nodrek.core.turns.search import Scale, Stretch, fold_weights, new_part, rolled_path, some_stretches
 
 PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
@@ -60,9 +60,8 @@ def without_filter(deviation: Array, memory: float) -> Array:
 
     The mean stays as it is, and so does a sample whose forerunner is not known (NaN).
     """
-    out = np.full(deviation.size, np.nan)
-    out[1:] = (deviation[1:] - memory * deviation[:-1]) / (1.0 - memory)
-    out[np.isnan(out)] = deviation[np.isnan(out)]
+    out = new_part(deviation, memory)
+    out[1:] /= np.where(np.isnan(deviation[:-1]), 1.0, 1.0 - memory)
     return out
 
 
@@ -103,7 +102,7 @@ def _profile(motion: CornerMotion, turns: Array, memory: float) -> RingFold:
         profile = np.where(hits > 0, total / mass, np.nan)
         spread = np.maximum(square / mass - profile**2, 0.0)
         error = np.where(hits > 1, np.sqrt(spread / np.maximum(hits - 1, 1)), np.nan)
-    undone = deviation if memory == 0.0 else np.clip(without_filter(motion.deviation, memory)[used], -1.0, 0.5)
+    undone = np.clip(without_filter(motion.deviation, memory)[used], -1.0, 0.5)
     amplitudes, sigma = _harmonics(angle, undone, trust)
     swing = float(_harmonics(angle, _calm(deviation), trust, count=1)[0][0])
     return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0, swing)
@@ -139,7 +138,7 @@ def slow_harmonics(motion: CornerMotion, ring: RingFold) -> tuple[Array, float]:
     if used.size:
         used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]
     trust = 1.0 / motion.noise[used] ** 2
-    deviation = motion.deviation if ring.memory == 0.0 else without_filter(motion.deviation, ring.memory)
+    deviation = without_filter(motion.deviation, ring.memory)
     return _harmonics(np.mod(ring.turns[used], 1.0), np.clip(deviation[used], -1.0, 0.5), trust, count=4)
 
 
@@ -158,7 +157,7 @@ def overtones_by_speed(motion: CornerMotion, ring: RingFold) -> Overtones:
     What a control unit averages over widens a dip and moves it along the turn, by more the faster the wheel: laid
     over one another, the overtones of slow and fast turns take each other away, and a dip passes for a swing.
     """
-    deviation = motion.deviation if ring.memory == 0.0 else without_filter(motion.deviation, ring.memory)
+    deviation = without_filter(motion.deviation, ring.memory)
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(deviation) & ~np.isnan(motion.noise))
     bands = np.array_split(used[np.argsort(motion.expected[used], kind="stable")], SPEED_BANDS)
     power, noise, bands_known = np.zeros(4), 0.0, 0

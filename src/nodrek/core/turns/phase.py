@@ -59,6 +59,14 @@ def from_centre(turns: Array, centre: float) -> Array:
     return np.mod(turns - centre + 0.5, 1.0) - 0.5
 
 
+def resultant_length(turns: Array, multiple: int = 1) -> float:
+    """How well angles (or a `multiple` of them) agree: 0 scattered, 1 all at one place; 0 for fewer than three.
+
+    Source: Mardia & Jupp, Directional Statistics (2000), ch. 2; from memory.
+    """
+    return float(abs(np.mean(np.exp(2j * np.pi * multiple * turns)))) if turns.size >= 3 else 0.0
+
+
 def turn_phasor(turns: Array) -> npt.NDArray[np.complex64]:
     """exp(-2πi·turns). Single precision is plenty for eight harmonics, and twice as fast."""
     part = (-2.0 * np.pi * (turns - np.floor(turns))).astype(np.float32)

@@ -148,17 +148,22 @@ def fold_weights(motion: CornerMotion, weighing: Weighing = Weighing()) -> Array
     score = np.array(motion.score)
     left_out = np.isnan(score) | (motion.expected < FOLD_FROM)
     score[left_out] = 0.0
-    if weighing.memory > 0.0:
-        score[1:] -= weighing.memory * score[:-1]
+    score = new_part(score, weighing.memory)
     if weighing.dips_only:
         deep = (score < DEEP_SCORE) & ~left_out
         deep[1:] &= ~(deep[:-1] & (np.diff(motion.path) < ONE_DIP_M))
         return -deep.astype(float)
-    if weighing.memory > 0.0:
-        score /= math.sqrt(1.0 - weighing.memory**2)
-    score = np.clip(score, *CLIP)
+    score = np.clip(score / math.sqrt(1.0 - weighing.memory**2), *CLIP)
     score[left_out] = 0.0
     return score
+
+
+def new_part(values: Array, memory: float) -> Array:
+    """What each value has that a filter of first order did not carry over from the one before it; `memory` is the
+    part that it carries. All of the value where the one before is not known (NaN)."""
+    out = np.array(values)
+    out[1:] -= memory * np.nan_to_num(values[:-1])
+    return out
 
 
 def ways_of_weighing(motion: CornerMotion) -> list[Weighing]:

@@ -14,7 +14,7 @@ import numpy as np
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
 from nodrek.core.turns.fold import RingFold, healing, swing_at_any_speed
 from nodrek.core.turns.lost import count_lost
-from nodrek.core.turns.phase import from_centre
+from nodrek.core.turns.phase import from_centre, resultant_length
 from nodrek.core.turns.search import Weighing, fold_weights
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import passes, ratio_odds
@@ -226,30 +226,22 @@ def shortfall(exam: Examination, corner: Corner) -> float:
 def dips_in_line(exam: Examination, corner: Corner) -> tuple[int, float]:
     """Deep dips, each counted where it begins: how many, and how well they agree on a place of the turn (0 to 1).
 
-    On one place, or on two that stand across: the mean resultant length of the angle or of twice the angle
-    (Mardia & Jupp, Directional Statistics (2000), ch. 2; from memory).
+    On one place, or on two that stand across: the angle is asked, and twice the angle.
     """
     ring, motion = exam.rings.get(corner), exam.followed.get(corner)
     if ring is None or ring.fold is None or motion is None:
         return 0, 0.0
     begins = fold_weights(motion, Weighing(ring.fold.memory, dips_only=True)) != 0.0
     turns = ring.fold.turns[begins & ~np.isnan(ring.fold.turns)]
-    if turns.size < 3:
-        return int(turns.size), 0.0
-    return int(turns.size), max(float(abs(np.mean(np.exp(2j * np.pi * k * turns)))) for k in (1, 2))
+    return int(turns.size), max(resultant_length(turns, k) for k in (1, 2))
 
 
 def _strength(exam: Examination, corner: Corner, folded: RingFold) -> float:
-    """Mean resultant length of the angles of the dips (0 scattered, 1 all at one place).
-
-    Source: Mardia & Jupp, Directional Statistics (2000), ch. 2; from memory.
-    """
+    """How well the angles of all samples that dip agree (0 scattered, 1 all at one place)."""
     motion = exam.followed[corner]
     with np.errstate(invalid="ignore"):
         dips = (motion.score < -4.0) & ~np.isnan(folded.turns)
-    if dips.sum() < 3:
-        return 0.0
-    return float(abs(np.mean(np.exp(2j * np.pi * folded.turns[dips]))))
+    return resultant_length(folded.turns[dips])
 
 
 def _how_often(seen: int, looked: int) -> str:
