@@ -23,7 +23,9 @@ FAULTS: dict[str, Fault | None] = {
     "breaks": Fault.INTERMITTENT, "dead": Fault.NO_SIGNAL, "frozen": Fault.FROZEN, "tyre": Fault.TYRE_SIZE,
     "axle": Fault.TYRE_SIZE, "crossed": Fault.CROSSED,
 }  # fmt: skip
-UNITS = ("last", "span", "count", "mean", "filter", "slope")
+UNITS = ("last", "span", "count", "mean", "filter", "slope", "keep")
+ALIKE = 0.1
+"""Share of drives whose unit shows the mean of the others in place of a corner that it does not believe."""
 STEP_S = 0.002
 LIMITS_KMH = {"town": (20.0, 55.0), "country": (50.0, 100.0), "mixed": (20.0, 110.0)}
 STOPS = {"town": 0.3, "country": 0.08, "mixed": 0.15}
@@ -108,6 +110,8 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
         if here == "frozen":
             value = np.where(when >= chance.uniform(0.0, 0.4) * duration, chance.choice((655.35, 12.3)) / 3.6, value)
         shown[corner] = (when, value)
+    if chance.random() < ALIKE and kind != "dead":
+        shown = _alike(shown, float(chance.uniform(0.15, 0.5)))
     if active_fault == "crossed":
         shown[corners[0]], shown[corners[1]] = shown[corners[1]], shown[corners[0]]
     log = _logged(np.random.default_rng([seed, 77]), shown, rate_hz, duration)
@@ -240,7 +244,8 @@ def _speeds(unit: _Unit, edges: Array, duration: float, pitch: float) -> tuple[A
         span = (padded[now] - padded[before]) / periods
         value = np.where(now > periods, pitch / np.maximum(span, 1e-7), 0.0)
     silence = when - padded[now]
-    value = np.where(silence > unit.time_out, 0.0, np.minimum(value, pitch / np.maximum(silence, 1e-9)))
+    ceiling = np.inf if unit.kind == "keep" else pitch / np.maximum(silence, 1e-9)
+    value = np.where(silence > unit.time_out, 0.0, np.minimum(value, ceiling))
     if unit.kind == "filter":
         keep = np.exp(-unit.task / unit.time_constant)
         value = lfilter([1.0 - keep], [1.0, -keep], value)
@@ -251,6 +256,16 @@ def _speeds(unit: _Unit, edges: Array, duration: float, pitch: float) -> tuple[A
             out.append(now_shown)
         value = np.array(out)
     return when, np.where(value < unit.least, 0.0, value)
+
+
+def _alike(shown: dict[Corner, tuple[Array, Array]], refuse: float) -> dict[Corner, tuple[Array, Array]]:
+    """Values that fall short of the mean of the other corners by more than `refuse` give way to that mean."""
+    total = np.sum([value for _, value in shown.values()], axis=0)
+    out = {}
+    for corner, (when, value) in shown.items():
+        mean = (total - value) / (len(shown) - 1)
+        out[corner] = (when, np.where(value < (1.0 - refuse) * mean, mean, value))
+    return out
 
 
 def _logged(

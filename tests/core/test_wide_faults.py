@@ -13,7 +13,8 @@ from conftest import analyze_raw, drive, quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Array, Corner, Fault, RawChannel, RawLog, Scene, Vehicle, Verdict
 from nodrek.core.model.learnt import Calibration
-from nodrek.core.turns.track import follow_dips, follow_swing
+from nodrek.core.turns.swing import follow_swing
+from nodrek.core.turns.track import follow_dips
 from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import analyze_log, raw_findings

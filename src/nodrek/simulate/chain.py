@@ -14,7 +14,7 @@ import numpy as np
 from nodrek.core.model import Corner, RawLog
 from nodrek.simulate import faults as fault_effects
 from nodrek.simulate.car import Car, wheel_turns
-from nodrek.simulate.control_unit import ControlUnit, SpanOfEdges
+from nodrek.simulate.control_unit import ControlUnit, SpanOfEdges, substituted
 from nodrek.simulate.drive import Drive, Driver, drive_road, road_length
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.logger import Logger
@@ -48,6 +48,8 @@ class Scenario:
     names: Mapping[Corner, str] = field(default_factory=lambda: dict(DEFAULT_NAMES))
     nuisance: Nuisance = Nuisance.NONE
     faults: tuple[SimulatedFault, ...] = ()
+    substitutes: float = 0.0
+    """Part by which a corner may fall below the middle of all before the middle is shown in its place; 0: never."""
     exact_edges: bool = False
     """Sensors are sure of their moments: then two drives that differ in a fault differ in nothing else."""
 
@@ -70,6 +72,8 @@ def simulate(scenario: Scenario) -> RawLog:
         corner: _corner_speeds(scenario, corner, drive, road, slips, np.random.default_rng(rng.integers(2**63)))
         for corner in scenario.names
     }
+    if scenario.substitutes:
+        speeds = dict(zip(speeds, substituted(list(speeds.values()), scenario.substitutes), strict=True))
     for fault in scenario.faults:
         if fault.cause is fault_effects.Cause.CROSSED:
             one, other = fault.corner, fault.corner.mate

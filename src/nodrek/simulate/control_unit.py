@@ -6,11 +6,12 @@ differ most in what a lost edge does to the value, which is why there are severa
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from scipy.signal import lfilter
+from scipy.signal import bilinear, lfilter, lfilter_zi
 
 from nodrek.core.model import Array
 
@@ -30,23 +31,29 @@ def _new_edges(edges: Array, when: Array) -> tuple[np.ndarray, np.ndarray]:
     return now, before
 
 
-def _hold(values: Array, fresh: np.ndarray, when: Array, last_edge: Array, pitch: float, time_out: float) -> Array:
-    """Keep the last fresh value, but never more than the silence since the last edge allows."""
+def _hold(
+    values: Array, fresh: np.ndarray, when: Array, last_edge: Array, pitch: float, time_out: float, keeps: bool
+) -> Array:
+    """Keep the last fresh value until the time-out; where not `keeps`, never more than the silence since the last
+    edge allows."""
     index = np.where(fresh, np.arange(values.size), 0)
     index = np.maximum.accumulate(index)
     held = np.where(fresh[index], values[index], 0.0)
     silence = when - last_edge
     ceiling = np.where(silence > 0, pitch / np.maximum(silence, 1e-9), np.inf)
-    held = np.where(fresh, held, np.minimum(held, ceiling))
+    if not keeps:
+        held = np.where(fresh, held, np.minimum(held, ceiling))
     return np.where(silence > time_out, 0.0, held)
 
 
 @dataclass(frozen=True)
 class SpanOfEdges:
-    """Whole edges in the window over the time from the first to the last of them."""
+    """Whole edges in the window over the time from the first to the last of them; ``keeps``: no new edge, no new
+    value until the time-out."""
 
     window: float = 0.010
     time_out: float = 0.25
+    keeps: bool = False
 
     def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
         when = np.arange(self.window, duration, self.window)
@@ -55,7 +62,7 @@ class SpanOfEdges:
         span = padded[now] - padded[before]
         fresh = (now > before) & (before > 0)
         value = np.where(fresh, (now - before) * pitch / np.maximum(span, 1e-9), 0.0)
-        return when, _hold(value, fresh, when, padded[now], pitch, self.time_out)
+        return when, _hold(value, fresh, when, padded[now], pitch, self.time_out, self.keeps)
 
 
 @dataclass(frozen=True)
@@ -65,6 +72,7 @@ class LastPeriod:
     window: float = 0.010
     periods: int = 1
     time_out: float = 0.25
+    keeps: bool = False
 
     def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
         when = np.arange(self.window, duration, self.window)
@@ -74,7 +82,7 @@ class LastPeriod:
         span = padded[at] - padded[at - self.periods]
         fresh = (now > before) & (now > self.periods)
         value = np.where(fresh, self.periods * pitch / np.maximum(span, 1e-9), 0.0)
-        return when, _hold(value, fresh, when, padded[at], pitch, self.time_out)
+        return when, _hold(value, fresh, when, padded[at], pitch, self.time_out, self.keeps)
 
 
 @dataclass(frozen=True)
@@ -175,3 +183,34 @@ class HoldLast:
             settled = int(at) + (int(back[0]) if back.size else self.longest)
             shown[at:settled] = believed
         return when, shown
+
+
+@dataclass(frozen=True)
+class Tracking:
+    """Another unit's values followed by a loop of second order (`bandwidth` Hz), which swings past its mark.
+
+    Source: Gardner, Phaselock Techniques (2005), ch. 2; from memory.
+    """
+
+    inner: ControlUnit = SpanOfEdges()
+    bandwidth: float = 4.0
+    damping: float = 0.6
+
+    def speeds(self, edges: Array, duration: float, pitch: float) -> tuple[Array, Array]:
+        when, value = self.inner.speeds(edges, duration, pitch)
+        if value.size < 2:
+            return when, value
+        corner = 2.0 * np.pi * self.bandwidth
+        b, a = bilinear([2.0 * self.damping * corner, corner**2], [1.0, 2.0 * self.damping * corner, corner**2],
+                        fs=1.0 / float(when[1] - when[0]))  # fmt: skip
+        return when, np.maximum(lfilter(b, a, value, zi=lfilter_zi(b, a) * value[0])[0], 0.0)
+
+
+def substituted(speeds: Sequence[tuple[Array, Array]], refuse: float) -> list[tuple[Array, Array]]:
+    """Values of all corners where one that falls more than `refuse` below the middle of all is not believed: the
+    middle is shown in its place. All corners share their times."""
+    shortest = min(when.size for when, _ in speeds)
+    values = np.array([value[:shortest] for _, value in speeds])
+    middle = np.median(values, axis=0)
+    shown = np.where(values < (1.0 - refuse) * middle, middle, values)
+    return [(when[:shortest], row) for (when, _), row in zip(speeds, shown, strict=True)]

@@ -5,7 +5,9 @@ title = "..."          seed = 7        duration_s = 180      road = "town"      
 [driver]               any field of `Driver`
 [ring]                 teeth, pitch_error, swing, tooth_share (of a pitch, where both edges are counted)
 [sensor]               kind = "active" | "coil", and its fields
-[control_unit]         kind = "span" | "last" | "count" | "smoothed" | "filtered" | "held" | "limited", and its fields
+substitutes = 0.3      (a corner that falls that far below the middle of all shows the middle)
+[control_unit]         kind = "span" | "last" | "count" | "smoothed" | "filtered" | "held" | "limited" | "tracking",
+                       and its fields
 [logger]               any field of `Logger`
 [names]                FL = "Wheel speed FL", …
 [[fault]]              corner, cause, and the fields of `SimulatedFault`
@@ -33,6 +35,7 @@ from nodrek.simulate.control_unit import (
     SlewLimited,
     SmoothedSpan,
     SpanOfEdges,
+    Tracking,
 )
 from nodrek.simulate.drive import Driver
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
@@ -47,12 +50,12 @@ LARGEST_NUMBER = 1e9
 SENSORS = {"active": ActiveSensor, "coil": CoilSensor}
 CONTROL_UNITS = {
     "span": SpanOfEdges, "last": LastPeriod, "count": CountPerWindow, "smoothed": SmoothedSpan, "filtered": LowPass,
-    "held": HoldLast, "limited": SlewLimited,
+    "held": HoldLast, "limited": SlewLimited, "tracking": Tracking,
 }  # fmt: skip
 UNITS = ("km/h", "mph", "m/s")
 SETTINGS = (
     "title", "seed", "duration_s", "road", "nuisance", "believed_circumference_m", "car", "driver", "ring", "sensor",
-    "control_unit", "logger", "names", "fault",
+    "control_unit", "substitutes", "logger", "names", "fault",
 )  # fmt: skip
 RING_SETTINGS = ("teeth", "pitch_error", "swing", "tooth_share")
 
@@ -110,6 +113,7 @@ def scenario_from(data: Mapping[str, Any], where: str) -> Scenario:
         tooth_share=_number(ring, "tooth_share", 0, 0.9, base.tooth_share, f"{where}: ring"),
         sensor=sensor,
         control_unit=unit,
+        substitutes=_number(data, "substitutes", 0, 0.9, base.substitutes, where),
         believed_circumference_m=_number(
             data, "believed_circumference_m", 0.5, 6, base.believed_circumference_m, where
         ),

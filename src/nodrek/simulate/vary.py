@@ -22,6 +22,7 @@ from nodrek.simulate.control_unit import (
     SlewLimited,
     SmoothedSpan,
     SpanOfEdges,
+    Tracking,
 )
 from nodrek.simulate.drive import Driver
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
@@ -33,6 +34,9 @@ BOTH_EDGES, HEAVY, TRAILER = 0.25, 0.1, 0.04
 """Shares of drives whose control unit counts falling edges too, of heavy vehicles, of trailers of two corners."""
 TWO_PLACES = 0.2
 """Share of damaged rings that lost a tooth at another place as well."""
+KEEPS, TRACKS, SUBSTITUTES = 0.3, 0.15, 0.08
+"""Shares, of the drives whose unit may, that keep the last value until a time-out, swing past their mark, show the
+middle of all in place of a corner that falls too far below it."""
 CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible", "filtered", "held", "limited")
 
 
@@ -140,7 +144,8 @@ def draw_scenario(
         nuisance=nuisance,
         faults=faults,
     )
-    return _wider(drawn, np.random.default_rng([seed, 83]))
+    drawn = _wider(drawn, np.random.default_rng([seed, 83]))
+    return _own_ways(drawn, np.random.default_rng([seed, 85])) if control_units == CONTROL_UNITS else drawn
 
 
 def _wider(drawn: Scenario, rng: np.random.Generator) -> Scenario:
@@ -164,6 +169,22 @@ def _wider(drawn: Scenario, rng: np.random.Generator) -> Scenario:
     if trailer and behind:
         drawn = replace(drawn, names={c: name for c, name in drawn.names.items() if not c.is_front})
     return drawn
+
+
+def _own_ways(drawn: Scenario, rng: np.random.Generator) -> Scenario:
+    """Some of the drives before units with ways of their own; the rest as they were."""
+    keeps, tracks, substitutes = (bool(rng.random() < share) for share in (KEEPS, TRACKS, SUBSTITUTES))
+    unit = drawn.control_unit
+    time_out = float(np.exp(rng.uniform(np.log(0.08), np.log(0.8))))
+    if keeps and isinstance(unit, SpanOfEdges | LastPeriod):
+        unit = replace(unit, keeps=True, time_out=time_out)
+    elif keeps and isinstance(unit, LowPass) and isinstance(unit.inner, SpanOfEdges | LastPeriod):
+        unit = replace(unit, inner=replace(unit.inner, keeps=True, time_out=time_out))
+    bandwidth, damping = float(np.exp(rng.uniform(np.log(1.5), np.log(10.0)))), float(rng.uniform(0.4, 1.0))
+    if tracks and isinstance(unit, SpanOfEdges | LastPeriod):
+        unit = Tracking(unit, bandwidth, damping)
+    refuse = float(rng.uniform(0.12, 0.5)) if substitutes else 0.0
+    return replace(drawn, control_unit=unit, substitutes=refuse)
 
 
 def _like_edges(unit: ControlUnit) -> ControlUnit:

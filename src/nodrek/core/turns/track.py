@@ -44,12 +44,13 @@ USUAL_SHARE = 0.8
 """Turns per metre of nearly all passenger cars and vans (common practice, no published source)."""
 LEAST_DIPS = 5
 MOST_DIPS = 140
-LEAST_SWING = 160
-"""Samples under which a swing is always found somewhere."""
+CLIP = 4.0
+"""Noise units; a jolt weighs no more than that."""
 SILENT = -1.4
 """ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
 MOST_SHARE = 0.5
 MOST_SAMPLES = 2_500
+LEAST_STEP_S = 0.05
 FILLED = (0.9, 0.45, 0.2)
 """Share of the samples inside the arc that dip: most where values are fresh, few where
 they are stale by a good part of a turn."""
@@ -63,6 +64,7 @@ WANDER_OF_NOISE = 0.55
 NARROWEST, WIDEST = 0.03, 0.45
 PLAIN = 12.0
 """ln factor of one place from which nobody asks whether there are two."""
+NEXT_BEST = 6
 SHARE_OF_TWO, LEAST_OF_TWO = 0.2, 0.015
 """Share of damaged rings that have lost teeth at two places; share of samples that dip on such a ring at least."""
 
@@ -85,20 +87,22 @@ TWO_PLACES = _Places((0.2, 0.3, 0.4, 0.5), (0.15, 0.22, 0.29, 0.36, 0.43, 0.5), 
 @dataclass(frozen=True)
 class Track:
     """``log_factor``: ln of the Bayes factor for "tied to the wheel", the search paid for;
-    ``frequency`` turns/m, ``delay`` s and ``by_mates`` of the best scale; ``dips`` looked at."""
+    ``frequency`` turns/m, ``delay`` s and ``by_mates`` of the best scale; ``dips`` looked at; ``next_best``: the
+    frequency and ``by_mates`` of scales that are not much worse."""
 
     log_factor: float
     frequency: float
     delay: float
     by_mates: bool
     dips: int
+    next_best: tuple[tuple[float, bool], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
-class _Looks:
+class Looks:
     """Samples in order: metres by each way of measuring them, speed, whether it dips, whether the
     phase was lost before, its wander since the sample before (turns squared); deviation, limited, and
-    its noise, relative."""
+    its noise, relative; their places in the log."""
 
     paths: dict[tuple[float, bool], Array]
     speed: Array
@@ -107,11 +111,12 @@ class _Looks:
     wander: Array
     value: Array
     noise: Array
+    used: npt.NDArray[np.int64]
 
 
 def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
     """Evidence that the dips are tied to the wheel; ``None`` where there are too few, or too many to be dips."""
-    looks = _looks(motion, stretches, DIP_WAYS)
+    looks = looks_of(motion, stretches, DIP_WAYS)
     if looks is None:
         return None
     dips = np.flatnonzero(looks.dip)
@@ -128,7 +133,7 @@ def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
 
 
 def _best_of(
-    looks: _Looks,
+    looks: Looks,
     frequencies: Array,
     dips: npt.NDArray[np.int64],
     share: float,
@@ -143,21 +148,23 @@ def _best_of(
     factors = _whole(looks, [ways[w] for w in way_of], frequencies[at], share, places.seconds)
     chosen = int(np.argmax(factors.max(axis=0)))
     delay, by_mates = ways[int(way_of[chosen])]
+    order = np.argsort(-factors.max(axis=0))[1:NEXT_BEST]
+    others = tuple((float(frequencies[at[k]]), ways[int(way_of[k])][1]) for k in order)
     # the mean over everything looked at: what was not looked at closely counts as nothing
     looked = factors.shape[0] * len(ways)
-    factors = factors + np.log(_prior(frequencies))[at]
+    factors = factors + np.log(scale_prior(frequencies))[at]
     total = float(np.logaddexp.reduce(factors, axis=None)) - math.log(looked)
-    return Track(total, float(frequencies[at[chosen]]), delay, by_mates, int(dips.size))
+    return Track(total, float(frequencies[at[chosen]]), delay, by_mates, int(dips.size), others)
 
 
-def _prior(frequencies: Array) -> Array:
+def scale_prior(frequencies: Array) -> Array:
     """Chance of each scale before looking; sums to 1."""
     usual = (frequencies >= USUAL[0]) & (frequencies <= USUAL[1])
     share = np.where(usual, USUAL_SHARE / max(usual.sum(), 1), (1.0 - USUAL_SHARE) / max((~usual).sum(), 1))
     return np.asarray(share)
 
 
-def _looks(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[float, bool]]) -> _Looks | None:
+def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[float, bool]]) -> Looks | None:
     inside = np.zeros(motion.times.size, dtype=bool)
     first = np.zeros(motion.times.size, dtype=bool)
     for stretch in stretches:
@@ -168,7 +175,8 @@ def _looks(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[
     used = np.flatnonzero(fit & ~(motion.deviation < SILENT))
     if used.size < 4 * LEAST_DIPS:
         return None
-    used = used[:MOST_SAMPLES]
+    # of a fast log every so many samples: they would only repeat their neighbours
+    used = used[:: max(1, round(LEAST_STEP_S / max(float(np.median(np.diff(motion.times))), 1e-6)))][:MOST_SAMPLES]
     with np.errstate(invalid="ignore"):
         dip = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
     # cuts of long stretches lose nothing; standstill and holes lose the phase
@@ -185,7 +193,7 @@ def _looks(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[
     wander = WANDER_PER_TURN**2 * rolled / 2.0 + (WANDER_PER_SPEED * step) ** 2 + erring**2
     paths = {way: rolled_path(motion, *way)[used] for way in ways}
     value = np.clip(motion.score[used], -CLIP, CLIP)
-    return _Looks(paths, speed, dip[used], lost, wander, value, motion.noise[used])
+    return Looks(paths, speed, dip[used], lost, wander, value, motion.noise[used], used)
 
 
 def _widths(faster: Array, share: float, filled: float) -> Array:
@@ -194,7 +202,7 @@ def _widths(faster: Array, share: float, filled: float) -> Array:
 
 
 def _quick(
-    looks: _Looks,
+    looks: Looks,
     way: tuple[float, bool],
     frequencies: Array,
     dips: npt.NDArray[np.int64],
@@ -215,7 +223,7 @@ def _quick(
         if before >= 0 and resets[i] > resets[before]:
             belief[:] = 1.0 / GRID
         elif before >= 0:
-            belief = _spread(belief, float(wander[i] - wander[before]))
+            belief = spread(belief, float(wander[i] - wander[before]))
         arcs = _arcs(width[i], second)
         chance = ((1.0 - STRAY) / arcs.mean() * arcs + STRAY).astype(np.float32)
         shift = np.floor(np.mod(frequencies * looks.paths[way][i], 1.0) * GRID).astype(np.int64)
@@ -228,7 +236,7 @@ def _quick(
 
 
 def _whole(
-    looks: _Looks, ways: list[tuple[float, bool]], frequencies: Array, share: float, seconds: tuple[float, ...]
+    looks: Looks, ways: list[tuple[float, bool]], frequencies: Array, share: float, seconds: tuple[float, ...]
 ) -> Array:
     """ln Bayes factor of each candidate from all samples, dips or not; shape (FILLED × seconds, candidates)."""
     paths = np.vstack([looks.paths[w] for w in ways])
@@ -245,7 +253,7 @@ def _whole(
             belief, pending = fresh, 0.0
         pending += looks.wander[i]
         if pending > LEAST_SPREAD:
-            belief, pending = _spread(belief, pending), 0.0
+            belief, pending = spread(belief, pending), 0.0
         turned = (places - shifts[:, i, None]) % GRID
         belief = belief * tables.ratio(looks.speed[i], bool(looks.dip[i])).take(turned, axis=1)
         size = belief.sum(axis=-1)
@@ -307,7 +315,7 @@ def _arcs(width: float, second: float) -> Array:
     return np.clip((width / 2.0 - off) * GRID + 0.5, 0.0, 1.0)
 
 
-def _spread(belief: Belief, variance: float) -> Belief:
+def spread(belief: Belief, variance: float) -> Belief:
     """Let the phase wander by `variance` (turns squared)."""
     if variance < LEAST_SPREAD:
         return belief
@@ -326,72 +334,3 @@ def _wander_table(step: int, grid: int) -> npt.NDArray[np.float32]:
     row = np.maximum(row, 0.0)
     offset = (np.arange(grid)[None, :] - np.arange(grid)[:, None]) % grid
     return np.asarray((row / row.sum())[offset], dtype=np.float32)
-
-
-SWINGS = (0.0014, 0.0035, 0.008, 0.018)
-"""Amplitudes of a once-a-turn swing that are tried; long averaging leaves little of a large one."""
-SWING_WAYS = ((0.0, False), (0.0, True), (0.06, True))
-SWING_GRID = 20
-"""Phase steps per turn: plenty for a first harmonic."""
-SWING_STEP = 0.004
-CLIP = 4.0
-PIECE_M = 14.0
-"""Metres over which the phase is taken to stand still: some seven turns."""
-
-
-def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
-    """Evidence of a smooth once-a-turn swing, the phase followed from piece to piece; ``None`` for too little log.
-
-    Deviations in units of their noise, limited so that a jolt weighs no more than a few. With
-    amplitude a, a piece of samples w at angles θ has the log-likelihood Σ a·w·cos − ½Σ a²cos².
-    """
-    looks = _looks(motion, stretches, SWING_WAYS)
-    if looks is None or looks.value.size < LEAST_SWING:
-        return None
-    frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
-    ways = SWING_WAYS
-    starts, lost = _pieces(looks, looks.paths[ways[0]])
-    waves = np.exp(2j * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID)
-    weight = (looks.value / looks.noise).astype(np.float32)
-    terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
-    sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
-    energy = np.add.reduceat(0.5 / looks.noise**2, starts)
-    wander = np.add.reduceat(looks.wander, starts)
-    size = np.array(SWINGS, dtype=np.float32)[:, None, None]
-    fresh: Belief = np.full((len(SWINGS), sums.shape[0], SWING_GRID), 1.0 / SWING_GRID, dtype=np.float32)
-    belief = fresh
-    score = np.zeros((len(SWINGS), sums.shape[0]))
-    prior = np.log(np.tile(_prior(frequencies), len(ways)))
-    for k in range(starts.size):
-        belief = fresh if lost[k] else _spread(belief, float(wander[k]))
-        turned = np.real(sums[:, k, None] * waves).astype(np.float32)
-        gain = size * turned - 0.5 * size * size * np.float32(energy[k])
-        top = gain.max(axis=-1, keepdims=True)
-        belief = belief * np.exp(gain - top)
-        total = np.maximum(belief.sum(axis=-1), 1e-30)
-        score += np.log(total) + top[..., 0]
-        belief = belief / total[..., None]
-    score = score + prior
-    chosen = int(np.argmax(score.max(axis=0)))
-    delay, by_mates = ways[chosen // frequencies.size]
-    factor = float(np.logaddexp.reduce(score, axis=None)) - math.log(len(SWINGS) * len(ways))
-    return Track(factor, float(frequencies[chosen % frequencies.size]), delay, by_mates, 0)
-
-
-def _unit_vectors(turns: Array) -> npt.NDArray[np.complex64]:
-    """exp(−2πi·turns) in single precision, which is plenty for an angle within one turn and twice as fast."""
-    angle = (turns - np.floor(turns)).astype(np.float32) * np.float32(-2.0 * np.pi)
-    out = np.empty(angle.shape, dtype=np.complex64)
-    np.cos(angle, out=out.real)
-    np.sin(angle, out=out.imag)
-    return out
-
-
-def _pieces(looks: _Looks, path: Array) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
-    """First sample of each piece, and whether the phase was lost before it."""
-    since = path - path[np.maximum.accumulate(np.where(looks.lost, np.arange(path.size), 0))]
-    number = np.floor(since / PIECE_M)
-    begins = looks.lost | (np.diff(number, prepend=number[0]) != 0)
-    begins[0] = True
-    starts = np.flatnonzero(begins)
-    return starts, looks.lost[starts]

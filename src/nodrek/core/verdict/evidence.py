@@ -14,6 +14,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.turns.fold import overtones_by_speed, slow_harmonics, swing_at_any_speed
+from nodrek.core.turns.pulse import Shapes
 from nodrek.core.turns.track import USUAL, Track
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
@@ -43,6 +44,7 @@ EVIDENCE = (
     "crossed_against", "crossed_sigmas", "crossed_bends", "crossed_balance",
     "lock", "lock_of_mates",  # decades of decades: log10(1 − ln false-alarm chance)
     "track", "swing_track",  # asinh of ln Bayes factors of slow logs, 0 where none was looked for
+    "pulse_shape", "swing_shape", "pulse_over_swing",  # the same of a gap, of a swing, of the one over the other
     "usual_scale", "metres_per_turn",  # 1 where the circumference is that of a car; the circumference
     "swing_over_nothing", "swing_size", "swing_of_mates",
     "harmonic_over_nothing", "harmonic_size", "harmonic_of_mates", "overtones", "overtones_over_nothing",
@@ -112,7 +114,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
 
 def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[float]:
     if ring is None or ring.fold is None or ring.scale is None:
-        return [0.0] * 12
+        return [0.0] * 15
     low = ring.fold.harmonics[:4]
     strongest = max(float(low.max()), 1e-6)
     usual = USUAL[0] <= ring.scale.frequency <= USUAL[1]
@@ -121,6 +123,7 @@ def _ring_numbers(ring: RingEvidence | None, mates: list[RingEvidence]) -> list[
     return [
         _followed(ring.track),
         _followed(ring.swing),
+        *_shape_numbers(ring.shapes),
         1.0 if usual else 0.0,
         1.0 / ring.scale.frequency,
         _log_over(ring.fold.swing, ring.fold.swing_null),
@@ -265,6 +268,12 @@ def _lock(ring: RingEvidence | None) -> float:
 
 def _followed(track: Track | None) -> float:
     return 0.0 if track is None else math.asinh(track.log_factor)
+
+
+def _shape_numbers(shapes: Shapes | None) -> list[float]:
+    if shapes is None:
+        return [0.0, 0.0, 0.0]
+    return [math.asinh(shapes.pulse), math.asinh(shapes.swing), math.asinh(shapes.pulse - shapes.swing)]
 
 
 def _sigma(exam: Examination, corner: Corner) -> float:

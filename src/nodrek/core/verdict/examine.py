@@ -19,8 +19,10 @@ from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corne
 from nodrek.core.motion.usable import MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold, is_two_turns
+from nodrek.core.turns.pulse import Shapes, weigh_shapes
 from nodrek.core.turns.search import FREQUENCIES, Scale, Stretch, find_scale, find_stretches
-from nodrek.core.turns.track import Track, follow_dips, follow_swing
+from nodrek.core.turns.swing import follow_swing
+from nodrek.core.turns.track import Track, follow_dips
 from nodrek.errors import NeverMoves
 
 T = TypeVar("T")
@@ -50,7 +52,8 @@ class RingEvidence:
     arcs: tuple[LowArc, ...]
     track: Track | None = None
     swing: Track | None = None
-    """Only in slow logs: single dips followed round the turn, and a smooth swing."""
+    shapes: Shapes | None = None
+    """In slow logs: single dips followed round the turn, and a smooth swing; in all, which of the two it is."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,15 +171,19 @@ def _look_at_rings(
         motion = motions[corner]
         mine = stretches[id(motion.times)]
         scale = find_scale(motion, mine)
-        track = swing = None
+        track = swing = shapes = None
         if scale is not None and channels[corner].rate <= SLOW_LOG_HZ:
             track = follow_dips(motion, mine)
             swing = follow_swing(motion, mine)
             scale = _better(_better(scale, swing), track)
+        if scale is not None:
+            shapes = weigh_shapes(motion, mine, scale, (swing, track))
+            if shapes is not None and channels[corner].rate <= SLOW_LOG_HZ:
+                scale = _better(scale, shapes.best)
         done += 1
-        seen = _folded(motion, mine, scale, track, swing)
+        seen = _folded(motion, mine, scale, track, swing, shapes)
         if is_two_turns(seen.arcs) and scale is not None and 2.0 * scale.frequency <= HIGHEST:
-            return _folded(motion, mine, replace(scale, frequency=2.0 * scale.frequency), track, swing)
+            return _folded(motion, mine, replace(scale, frequency=2.0 * scale.frequency), track, swing, shapes)
         return seen
 
     # the transforms run outside the interpreter's lock, so two corners at a time pay
@@ -199,14 +206,15 @@ def _folded(
     scale: Scale | None,
     track: Track | None,
     swing: Track | None,
+    shapes: Shapes | None,
 ) -> RingEvidence:
     folded = fold(motion, stretches, scale) if scale is not None else None
-    return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else (), track, swing)
+    return RingEvidence(stretches, scale, folded, find_arcs(folded) if folded else (), track, swing, shapes)
 
 
 def _fold_again(motion: CornerMotion, ring: RingEvidence) -> RingEvidence:
     """The same scale with cleaner deviations: what was only a mate's swing is gone now."""
-    return _folded(motion, ring.stretches, ring.scale, ring.track, ring.swing)
+    return _folded(motion, ring.stretches, ring.scale, ring.track, ring.swing, ring.shapes)
 
 
 def _loudest_ring(rings: Mapping[Corner, RingEvidence]) -> Corner | None:

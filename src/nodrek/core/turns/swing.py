@@ -1,0 +1,85 @@
+"""Whether a slow log swings once a turn, smoothly: a ring out of centre.
+
+The phase is followed as in `track`; a wave of the deviations themselves stands in the place of single dips.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.search import FREQUENCIES, Stretch
+from nodrek.core.turns.track import Belief, Looks, Track, looks_of, scale_prior, spread
+
+LEAST_SWING = 160
+"""Samples under which a swing is always found somewhere."""
+SWINGS = (0.0014, 0.0035, 0.008, 0.018)
+"""Amplitudes of a once-a-turn swing that are tried; long averaging leaves little of a large one."""
+SWING_WAYS = ((0.0, False), (0.0, True), (0.06, True))
+SWING_GRID = 20
+"""Phase steps per turn: plenty for a first harmonic."""
+SWING_STEP = 0.004
+PIECE_M = 14.0
+"""Metres over which the phase is taken to stand still: some seven turns."""
+
+
+def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
+    """Evidence of a smooth once-a-turn swing, the phase followed from piece to piece; ``None`` for too little log.
+
+    Deviations in units of their noise, limited so that a jolt weighs no more than a few. With
+    amplitude a, a piece of samples w at angles θ has the log-likelihood Σ a·w·cos − ½Σ a²cos².
+    """
+    looks = looks_of(motion, stretches, SWING_WAYS)
+    if looks is None or looks.value.size < LEAST_SWING:
+        return None
+    frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
+    ways = SWING_WAYS
+    starts, lost = _pieces(looks, looks.paths[ways[0]])
+    waves = np.exp(2j * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID)
+    weight = (looks.value / looks.noise).astype(np.float32)
+    terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
+    sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
+    energy = np.add.reduceat(0.5 / looks.noise**2, starts)
+    wander = np.add.reduceat(looks.wander, starts)
+    size = np.array(SWINGS, dtype=np.float32)[:, None, None]
+    fresh: Belief = np.full((len(SWINGS), sums.shape[0], SWING_GRID), 1.0 / SWING_GRID, dtype=np.float32)
+    belief = fresh
+    score = np.zeros((len(SWINGS), sums.shape[0]))
+    prior = np.log(np.tile(scale_prior(frequencies), len(ways)))
+    for k in range(starts.size):
+        belief = fresh if lost[k] else spread(belief, float(wander[k]))
+        turned = np.real(sums[:, k, None] * waves).astype(np.float32)
+        gain = size * turned - 0.5 * size * size * np.float32(energy[k])
+        top = gain.max(axis=-1, keepdims=True)
+        belief = belief * np.exp(gain - top)
+        total = np.maximum(belief.sum(axis=-1), 1e-30)
+        score += np.log(total) + top[..., 0]
+        belief = belief / total[..., None]
+    score = score + prior
+    chosen = int(np.argmax(score.max(axis=0)))
+    delay, by_mates = ways[chosen // frequencies.size]
+    factor = float(np.logaddexp.reduce(score, axis=None)) - math.log(len(SWINGS) * len(ways))
+    return Track(factor, float(frequencies[chosen % frequencies.size]), delay, by_mates, 0)
+
+
+def _unit_vectors(turns: Array) -> npt.NDArray[np.complex64]:
+    """exp(−2πi·turns) in single precision, which is plenty for an angle within one turn and twice as fast."""
+    angle = (turns - np.floor(turns)).astype(np.float32) * np.float32(-2.0 * np.pi)
+    out = np.empty(angle.shape, dtype=np.complex64)
+    np.cos(angle, out=out.real)
+    np.sin(angle, out=out.imag)
+    return out
+
+
+def _pieces(looks: Looks, path: Array) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
+    """First sample of each piece, and whether the phase was lost before it."""
+    since = path - path[np.maximum.accumulate(np.where(looks.lost, np.arange(path.size), 0))]
+    number = np.floor(since / PIECE_M)
+    begins = looks.lost | (np.diff(number, prepend=number[0]) != 0)
+    begins[0] = True
+    starts = np.flatnonzero(begins)
+    return starts, looks.lost[starts]
