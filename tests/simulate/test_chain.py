@@ -19,6 +19,8 @@ from nodrek.simulate.control_unit import (
     SlewLimited,
     SmoothedSpan,
     SpanOfEdges,
+    Tracking,
+    substituted,
 )
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.logger import Logger
@@ -34,6 +36,8 @@ UNITS: list[ControlUnit] = [
     SmoothedSpan(SpanOfEdges(0.01), 4),
     LowPass(SpanOfEdges(0.01), 0.05),
     HoldLast(SpanOfEdges(0.01), 0.6),
+    Tracking(SpanOfEdges(0.01), 4.0, 0.6),
+    LastPeriod(0.01, 4, keeps=True),
 ]
 
 
@@ -90,6 +94,36 @@ def test_a_slope_limit_flattens_a_break_and_leaves_driving_alone() -> None:
     assert np.abs(np.diff(shown[when > 1.0])).max() <= 20.0 * 0.01 + 1e-9
     assert whole[(when > 1.0) & (when < 9.5)].min() == pytest.approx(14.0, rel=2e-3)
     assert 14.0 - 20.0 * 0.31 <= shown[(when > 4.0) & (when < 5.0)].min() < 12.0
+
+
+def test_a_unit_that_keeps_its_value_shows_a_stop_late() -> None:
+    """The wheel stands at once after 5 s: one unit falls with the silence, the other holds on and then drops."""
+    edges = steady_edges(48, 7.0, 10.0)
+    edges = edges[edges < 5.0]
+    shown = {keeps: SpanOfEdges(0.01, 0.4, keeps).speeds(edges, 6.0, 2.0 / 48)[1] for keeps in (False, True)}
+    at = round(5.35 / 0.01)
+    assert shown[True][at] == pytest.approx(14.0, rel=0.01)
+    assert shown[False][at] < 0.2
+    assert shown[True][-20:].max() == shown[False][-20:].max() == 0.0
+
+
+def test_a_loop_of_second_order_swings_past_its_mark() -> None:
+    """Overshoot of a step with a zero in it; damping 0.6 gives 20 to 30 % (Gardner, Phaselock Techniques, ch. 2; from
+    memory)."""
+    edges = steady_edges(48, 7.0, 20.0)
+    edges = edges[edges > 10.0]
+    _, value = Tracking(SpanOfEdges(0.01), 2.0, 0.6).speeds(edges, 20.0, 2.0 / 48)
+    assert 1.15 < value.max() / 14.0 < 1.35
+    assert value[-100:].mean() == pytest.approx(14.0, rel=1e-3)
+
+
+def test_what_is_not_believed_gives_way_to_the_middle_of_all() -> None:
+    when = np.arange(5.0)
+    low = np.array([10.0, 6.0, 9.0, 0.0, 10.0])
+    shown = substituted([(when, np.full(5, v)) for v in (10.0, 10.2, 10.4)] + [(when, low)], 0.3)
+    middle = np.median([10.0, 10.2, 10.4, 0.0])
+    assert list(shown[3][1]) == pytest.approx([10.0, middle, 9.0, middle, 10.0])
+    assert list(shown[0][1]) == [10.0] * 5
 
 
 def test_a_contact_that_lets_some_through_and_a_pause_of_the_recording() -> None:
