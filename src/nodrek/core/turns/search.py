@@ -10,6 +10,7 @@ Creighton 2000, Phys. Rev. D 61, 082001; from memory).
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -166,17 +167,18 @@ def new_part(values: Array, memory: float) -> Array:
     return out
 
 
-def ways_of_weighing(motion: CornerMotion) -> list[Weighing]:
+def ways_of_weighing(motion: CornerMotion) -> dict[Weighing, Array]:
     """All samples; without what a filter drags along, where one does; their dips alone, where there are some."""
     memory = dip_memory(motion)
-    ways = [Weighing()]
+    ways = {Weighing(): fold_weights(motion)}
     if memory >= WORTH_FORGETTING:
-        ways.append(Weighing(memory))
+        ways[Weighing(memory)] = fold_weights(motion, Weighing(memory))
     else:
         memory = 0.0
     dips = Weighing(memory, dips_only=True)
-    if np.count_nonzero(fold_weights(motion, dips)) >= LEAST_DIPS:
-        ways.append(dips)
+    begins = fold_weights(motion, dips)
+    if np.count_nonzero(begins) >= LEAST_DIPS:
+        ways[dips] = begins
     return ways
 
 
@@ -197,8 +199,16 @@ def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
     """Best scale over frequencies, delays and numbers of harmonics; ``None`` for too little log."""
     if not stretches:
         return None
-    stretches = some_stretches(stretches, MOST_SAMPLES)
-    ways = {way: fold_weights(motion, way) for way in ways_of_weighing(motion)}
+    return _best_scale(motion, some_stretches(stretches, MOST_SAMPLES), ways_of_weighing(motion))
+
+
+def find_scale_of_events(motion: CornerMotion, stretches: list[Stretch], events: Array) -> Scale | None:
+    """The same for moments that are not dips; `events` is −1 where one is, 0 elsewhere, one for each sample."""
+    few = [s for s in stretches if np.count_nonzero(events[s.start : s.stop]) >= 2]
+    return _best_scale(motion, few, {Weighing(dips_only=True): events}) if few else None
+
+
+def _best_scale(motion: CornerMotion, stretches: list[Stretch], ways: Mapping[Weighing, Array]) -> Scale | None:
     size = _transform_size(stretches)
     step = 1.0 / (size * BIN_M)
     fine = np.arange(FREQUENCIES[0], FREQUENCIES[1], step / 3.0)
@@ -228,8 +238,7 @@ def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
     for way in ways:
         look(way, way.delay(step_s), False)
         look(way, way.delay(step_s), True)
-    assert best is not None
-    if best.log_p < PROMISING_LOG_P:
+    if best is not None and best.log_p < PROMISING_LOG_P:
         for delay in DELAYS[1:]:
             look(best.weighing, best.delay + delay, best.by_mates)
     return best

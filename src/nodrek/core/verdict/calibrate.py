@@ -21,6 +21,7 @@ from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import Calibration, logistic
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
 from nodrek.core.verdict.odds import logit
 
@@ -51,6 +52,9 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     out = []
     rows: dict[Corner, dict[str, float]] = {}
     for finding in findings:
+        if HELD in finding.evidence:
+            out.append(finding)
+            continue
         grown = calibration.trees.get(SAME_TREES.get(finding.fault, finding.fault))
         if grown is not None and (len(finding.corners) == 1 or finding.fault is Fault.CROSSED):
             corner = finding.corners[0]

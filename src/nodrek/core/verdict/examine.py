@@ -37,6 +37,8 @@ SLOW_LOG_HZ = 25.0
 LOUD = 0.002
 LOUD_LOG_P = -20.0
 """Amplitude and ln false-alarm chance from which a ring is taken out of its mates' reference."""
+WORTH_PULSE, WORTH_SWING = 0.0012, 0.0008
+"""Amplitudes from which a fast log asks which shape it is."""
 HIGHEST = 1.05 * FREQUENCIES[1]
 BAD_SHARE = 0.5
 """A corner dead or frozen for more than this share of driving is not compared."""
@@ -176,19 +178,24 @@ def _look_at_rings(
             track = follow_dips(motion, mine)
             swing = follow_swing(motion, mine)
             scale = _better(_better(scale, swing), track)
-        if scale is not None:
             shapes = weigh_shapes(motion, mine, scale, (swing, track))
-            if shapes is not None and channels[corner].rate <= SLOW_LOG_HZ:
-                scale = _better(scale, shapes.best)
+            scale = _better(scale, shapes.best if shapes else None)
         done += 1
         seen = _folded(motion, mine, scale, track, swing, shapes)
         if is_two_turns(seen.arcs) and scale is not None and 2.0 * scale.frequency <= HIGHEST:
-            return _folded(motion, mine, replace(scale, frequency=2.0 * scale.frequency), track, swing, shapes)
+            seen = _folded(motion, mine, replace(scale, frequency=2.0 * scale.frequency), track, swing, shapes)
+        if scale is not None and channels[corner].rate > SLOW_LOG_HZ and _is_worth_weighing(seen.fold):
+            return replace(seen, shapes=weigh_shapes(motion, mine, scale, ()))
         return seen
 
     # the transforms run outside the interpreter's lock, so two corners at a time pay
     with ThreadPoolExecutor(max_workers=2) as pool:
         return dict(zip(corners, pool.map(look, corners), strict=True))
+
+
+def _is_worth_weighing(folded: RingFold | None) -> bool:
+    """Whether a pattern is larger than the placement errors of a sound ring, which line up in every fast log."""
+    return folded is not None and (float(folded.harmonics[:4].max()) > WORTH_PULSE or folded.swing > WORTH_SWING)
 
 
 def _better(scale: Scale, track: Track | None) -> Scale:

@@ -17,6 +17,7 @@ from nodrek.core.turns.lost import count_lost
 from nodrek.core.turns.phase import from_centre, resultant_length
 from nodrek.core.turns.search import Weighing, fold_weights
 from nodrek.core.verdict.examine import Examination, RingEvidence
+from nodrek.core.verdict.held import HELD, Held, held_values
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 
@@ -34,6 +35,8 @@ EVEN_SHORTFALL = 0.006
 LEAK = 0.3
 """Share of the loudest ring's pattern that may be left in its mates' reference."""
 LEAST_DIPS = 8
+HELD_PROVES = 0.97
+"""Of values that stand still at one place of the turn: nothing but the ring knows the angle."""
 HEALED = 0.62
 """Share of the loss at low speed that is gone at higher speed, from which an arc counts as weak."""
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
@@ -56,6 +59,10 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
         if ring.fold is None or ring.scale is None:
             continue
         confidence = damage_confidence(exam, corner)
+        held = held_values(exam, corner)
+        if held is not None and held.is_tied and confidence < HELD_PROVES:
+            found.append(_hidden_damage(corner, held))
+            continue
         if not ring.arcs:
             continue
         arc = ring.arcs[0]
@@ -80,6 +87,25 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
             )
         )
     return found
+
+
+def _hidden_damage(corner: Corner, held: Held) -> Finding:
+    """Lost edges that the control unit does not show: its values stand still at one place of the turn."""
+    assert held.scale is not None
+    return Finding(
+        Fault.RING_DAMAGE,
+        (corner,),
+        HELD_PROVES,
+        f"The {corner.words} reading stands still at the same place of the turn, {held.count} times, while the other "
+        "corners move on: the control unit shows its last value over edges that are lost or late.",
+        {
+            HELD: held.count,
+            "held_at_mates": held.mates,
+            "teeth_lost": None,
+            "metres_per_turn": round(1.0 / held.scale.frequency, 3),
+            "log10_chance": round(held.scale.log_p / math.log(10.0), 1),
+        },
+    )
 
 
 def find_runout(exam: Examination) -> list[Finding]:
