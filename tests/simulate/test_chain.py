@@ -202,6 +202,9 @@ def test_shipped_scenarios_load(name: str) -> None:
         ({"sensor": {"kind": "radar"}}, "sensor.kind"),
         ({"logger": {"rate": 1e6}}, "logger.rate"),
         ({"driver": {"accelerate": "fast"}}, "must be a number"),
+        ({"substitutes": 2.0}, "substitutes must be"),
+        ({"control_unit": {"kind": "tracking", "bandwidth": 0.0}}, "bandwidth must be from"),
+        ({"control_unit": {"kind": "tracking", "damping": -1.0}}, "damping from"),
     ],
 )
 def test_wrong_scenarios_name_the_key(data: dict[str, object], says: str) -> None:

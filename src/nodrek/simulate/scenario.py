@@ -123,6 +123,10 @@ def scenario_from(data: Mapping[str, Any], where: str) -> Scenario:
         faults=tuple(_fault(f, i, where) for i, f in enumerate(data.get("fault", []))),
     )
     _one_of(scenario.logger.unit, UNITS, f"{where}: logger.unit", str)
+    if isinstance(unit, Tracking) and not (0.05 <= unit.bandwidth <= 50.0 and 0.05 <= unit.damping <= 10.0):
+        raise BadRequest(
+            f"{where}: control_unit.bandwidth must be from 0.05 to 50 Hz and control_unit.damping from 0.05 to 10."
+        )
     if not 0.2 <= scenario.logger.rate <= 1000:
         raise BadRequest(f"{where}: logger.rate must be from 0.2 to 1000 samples a second.")
     return scenario
