@@ -33,7 +33,7 @@ bench: $(VENV)/.ready-to-train
 	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis
 
-# New probabilities from simulated drives; about an hour on two cores.
+# New probabilities from simulated drives; two to three hours on two cores.
 train: $(VENV)/.ready-to-train
 	$(BIN)/python -m tools.train
 	$(BIN)/python -m tools.train_sight

@@ -10,26 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import lfilter
 
-from nodrek.core.model import Array, Corner
+from conftest import CIRCUMFERENCE, NOISE, motion_of, rolling
+from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.fold import Overtones, fold, overtones_by_speed, without_filter
 from nodrek.core.turns.search import Weighing, dip_memory, find_scale, find_stretches, fold_weights
 from nodrek.core.turns.track import Track, follow_dips
-
-CIRCUMFERENCE = 2.07
-NOISE = 0.006
-
-
-def rolling(rate: float, seconds: float = 180.0) -> tuple[Array, Array, Array]:
-    """Times, speed, metres rolled: 6 to 14 m/s."""
-    times = np.arange(0.0, seconds, 1 / rate)
-    speed = 10.0 + 3.0 * np.sin(times / 9.0) + 1.0 * np.sin(times / 2.3)
-    return times, speed, np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) / rate)])
-
-
-def motion_of(times: Array, speed: Array, path: Array, deviation: Array) -> CornerMotion:
-    flat = np.full(times.size, NOISE)
-    return CornerMotion(Corner.FL, times, speed, speed, deviation, flat, path, path.copy(), speed)
 
 
 def filtered_dips(tied: bool, seed: int = 0) -> CornerMotion:

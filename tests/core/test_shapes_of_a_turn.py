@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from scipy.ndimage import median_filter
 from scipy.signal import lfilter
-from tests.core.test_filters_and_places import CIRCUMFERENCE, NOISE, motion_of, rolling
 
+from conftest import CIRCUMFERENCE, NOISE, motion_of, rolling
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.pulse import GRID, Shapes, in_filter, in_window, weigh_shapes

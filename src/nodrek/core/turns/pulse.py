@@ -163,9 +163,10 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates) 
             inside = hopeful[rows][:, columns]
             stay, keep = inside.any(axis=1), inside.any(axis=0)
             rows, columns, belief = rows[stay], columns[keep], belief[stay][:, keep]
-    given_up = np.full(tied.shape, -np.inf)
-    given_up[rows[:, None], columns] = 0.0
-    return tied + given_up, loose + given_up
+            given_up = np.full(tied.shape, -np.inf)
+            given_up[rows[:, None], columns] = 0.0
+            tied, loose = tied + given_up, loose + given_up
+    return tied, loose
 
 
 def _pieces(looks: Looks, count: int) -> list[tuple[int, int]]:

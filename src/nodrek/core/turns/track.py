@@ -165,11 +165,10 @@ def scale_prior(frequencies: Array) -> Array:
 
 
 def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[float, bool]]) -> Looks | None:
+    """The samples that are looked at one by one, with distance measured in each of `ways`; ``None`` for too few."""
     inside = np.zeros(motion.times.size, dtype=bool)
-    first = np.zeros(motion.times.size, dtype=bool)
     for stretch in stretches:
         inside[stretch.start : stretch.stop] = True
-        first[stretch.start] = True
     fit = inside & ~np.isnan(motion.deviation) & (motion.expected > FROM_SPEED)
     # a lost edge never reads nothing: silence is another fault's, and would pass for many dips in one place
     used = np.flatnonzero(fit & ~(motion.deviation < SILENT))

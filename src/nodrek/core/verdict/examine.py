@@ -184,8 +184,8 @@ def _look_at_rings(
         seen = _folded(motion, mine, scale, track, swing, shapes)
         if is_two_turns(seen.arcs) and scale is not None and 2.0 * scale.frequency <= HIGHEST:
             seen = _folded(motion, mine, replace(scale, frequency=2.0 * scale.frequency), track, swing, shapes)
-        if scale is not None and channels[corner].rate > SLOW_LOG_HZ and _is_worth_weighing(seen.fold):
-            return replace(seen, shapes=weigh_shapes(motion, mine, scale, ()))
+        if seen.scale is not None and channels[corner].rate > SLOW_LOG_HZ and _is_worth_weighing(seen.fold):
+            return replace(seen, shapes=weigh_shapes(motion, mine, seen.scale, ()))
         return seen
 
     # the transforms run outside the interpreter's lock, so two corners at a time pay

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.turns.phase import resultant_length, ring_angle
-from nodrek.core.turns.search import Scale, find_scale_of_events, rolled_path
+from nodrek.core.model import Array, Corner
+from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.search import Scale, find_scale_of_events
 from nodrek.core.verdict.examine import Examination
 
 FROM_SPEED = 3.0
@@ -30,12 +30,11 @@ HELD = "held_values"
 @dataclass(frozen=True)
 class Held:
     """``count`` odd runs of equal values, the worst mate has ``mates``; ``scale`` at which they line up best, with
-    what chance by accident; ``agree``: how well they do there (0 to 1)."""
+    what chance by accident."""
 
     count: int
     mates: int
     scale: Scale | None
-    agree: float
 
     @property
     def is_tied(self) -> bool:
@@ -48,45 +47,34 @@ def held_values(exam: Examination, corner: Corner) -> Held | None:
 
 
 def _held_values(exam: Examination, corner: Corner) -> Held | None:
-    runs = exam.once("runs", lambda: {c: _runs(exam, exam.log.channels[c]) for c in exam.compared})
-    if corner not in runs or len(runs) < 3 or corner not in exam.rings:
+    runs = exam.once("runs", lambda: {c: _runs(motion) for c, motion in exam.followed.items()})
+    if corner not in runs or len(runs) < 3:
         return None
     longer = {c: np.array([(r.length > usual).sum() for usual in USUAL_RUNS]) for c, r in runs.items()}
     own, mates = longer[corner], np.max([n for c, n in longer.items() if c is not corner], axis=0)
     usual = int(np.argmax((own - mates) / np.sqrt(mates + 1.0)))
     if own[usual] < LEAST_HELD or own[usual] < OVER_MATES * (mates[usual] + 1):
         return None
-    scale, agree = _line_up(exam, corner, runs[corner].start[runs[corner].length > USUAL_RUNS[usual]])
-    return Held(int(own[usual]), int(mates[usual]), scale, agree)
+    motion = exam.followed[corner]
+    events: Array = np.zeros(motion.times.size)
+    events[runs[corner].start[runs[corner].length > USUAL_RUNS[usual]]] = -1.0
+    scale = find_scale_of_events(motion, exam.rings[corner].stretches, events)
+    return Held(int(own[usual]), int(mates[usual]), scale)
 
 
 @dataclass(frozen=True, eq=False)
 class _Runs:
-    """Runs of equal values at speed: place of the first repeat in the channel, number of samples."""
+    """Runs of equal values at speed: place of the first repeat, number of samples."""
 
     start: npt.NDArray[np.int64]
     length: npt.NDArray[np.int64]
 
 
-def _runs(exam: Examination, channel: WheelChannel) -> _Runs:
-    begins = np.flatnonzero(np.diff(channel.speed, prepend=np.nan) != 0.0)
-    length = np.diff(begins, append=channel.speed.size)
-    fast = exam.usable.vehicle_at(channel.times[begins]) > FROM_SPEED
-    fast &= exam.usable.masks[channel.corner][begins] & (channel.speed[begins] > FROM_SPEED)
-    return _Runs((begins + 1)[fast], length[fast])
-
-
-def _line_up(exam: Examination, corner: Corner, at: npt.NDArray[np.int64]) -> tuple[Scale | None, float]:
-    motion, stretches = exam.followed[corner], exam.rings[corner].stretches
-    channel = exam.log.channels[corner]
-    # a long log is followed in parts
-    place = np.searchsorted(motion.times, channel.times[np.minimum(at, channel.times.size - 1)])
-    place = place[place < motion.times.size]
-    events: Array = np.zeros(motion.times.size)
-    events[place] = -1.0
-    scale = find_scale_of_events(motion, stretches, events)
-    if scale is None:
-        return None, 0.0
-    turns = ring_angle(rolled_path(motion, scale.delay, scale.by_mates), events, stretches, scale.frequency)
-    here = turns[place]
-    return scale, resultant_length(here[~np.isnan(here)])
+def _runs(motion: CornerMotion) -> _Runs:
+    begins = np.flatnonzero(np.diff(motion.speed, prepend=np.nan) != 0.0)
+    length = np.diff(begins, append=motion.speed.size)
+    fast = (motion.vehicle[begins] > FROM_SPEED) & (motion.speed[begins] > FROM_SPEED)
+    fast &= ~np.isnan(motion.deviation[begins])
+    # the last sample of all has none after it to repeat it
+    start = np.minimum(begins + 1, motion.speed.size - 1)
+    return _Runs(start[fast], length[fast])

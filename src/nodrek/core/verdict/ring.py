@@ -202,11 +202,11 @@ def lost_edges(exam: Examination, corner: Corner) -> float:
     if ring is None or ring.fold is None or ring.scale is None:
         return 0.0
     by_size = _by_size(exam, corner, ring, ring.fold) if ring.scale.log_p <= LOCKED_LOG_P else 0.0
-    by_dips = 0.99 * passes(ring.track.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD) if ring.track else 0.0
-    by_shape = 0.0
+    factors = [ring.track.log_factor] if ring.track else []
     if ring.shapes is not None and ring.shapes.pulse > ring.shapes.swing:
-        by_shape = 0.99 * passes(ring.shapes.pulse, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD)
-    return max(by_size, by_dips, by_shape)
+        factors.append(ring.shapes.pulse)
+    by_following = 0.99 * passes(max(factors), EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD) if factors else 0.0
+    return max(by_size, by_following)
 
 
 def healed_share(exam: Examination, corner: Corner, ring: RingEvidence) -> tuple[float, float] | None:
