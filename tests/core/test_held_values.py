@@ -46,6 +46,7 @@ def test_values_that_stand_still_at_one_angle_convict_the_ring() -> None:
     assert (first.fault, first.corners) == (Fault.RING_DAMAGE, (Corner.RL,))
     assert first.confidence > 0.9
     assert "stands still" in first.summary
+    assert analysis.corners[Corner.RL].turn.arcs == ()
     assert all(held_values(exam, c) is None for c in Corner if c is not Corner.RL)
 
 

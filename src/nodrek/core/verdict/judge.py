@@ -24,6 +24,7 @@ from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
 from nodrek.core.verdict.gap import find_gaps
+from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
@@ -136,7 +137,8 @@ def by_corner(findings: list[Finding]) -> dict[Corner, float]:
 def _corner_result(
     exam: Examination, corner: Corner, findings: Iterable[Finding], calibration: Calibration | None
 ) -> CornerResult:
-    damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners for f in findings)
+    # where the unit hides the lost edges, no arc that reads low is theirs
+    damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = exam.ratios.get(corner, UNKNOWN)
     low, high = ratio.interval
     return CornerResult(

@@ -9,6 +9,7 @@ import numpy as np
 from nodrek.core.model import Corner
 from nodrek.core.turns.fold import PROFILE_BINS
 from nodrek.core.turns.raster import turn_raster
+from nodrek.core.verdict.held import HELD
 from nodrek.desktop.state.screen import RasterScreen, RingFaceScreen, TurnsScreen
 from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import lost_words
@@ -93,7 +94,10 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
         return None
     result = answer.analysis.corners[corner]
     arcs = result.turn.arcs
+    hidden = any(corner in f.corners and HELD in f.evidence for f in answer.analysis.findings)
     text, caption = "", "even all round" if result.turn.locked or ring.fold.null < 0.01 else "nothing repeats"
+    if hidden:
+        caption = "the control unit hides the place"
     if arcs:
         depth = next(
             (
