@@ -15,11 +15,11 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
-from tools.train import ELSEWHERE, FEWER, FOLDS, GROWN, Record, draw, gather, held_out
+from tools.grow import GROWN, said_by_unseen
+from tools.train import ELSEWHERE, FOLDS, Record, draw, gather
 
 from benchmarks.reliability import reliability
 from nodrek.core.model import Array
-from nodrek.core.verdict.evidence import EVIDENCE
 from nodrek.simulate.vary import draw_scenario
 
 DRIVES = 1_500
@@ -36,17 +36,13 @@ class Answers:
         corners = [r for r in records if not r.kind]
         self.rows = np.array([r.row for r in corners])
         self.seeds = np.array([r.seed for r in corners])
-        self.true = np.array([[k.value in r.faults for k in GROWN] for r in corners])
+        self.faults = [r.faults for r in corners]
+        self.true = np.array([[k.value in f for k in GROWN] for f in self.faults])
         self.sound = ~np.isin(self.seeds, self.seeds[[bool(r.faults) for r in corners]])
 
     def held_out(self, group: Array) -> Array:
         """Probabilities of each kind by trees that never saw the group of the row; same shape as `true`."""
-        columns = []
-        for k, fault in enumerate(GROWN):
-            names = FEWER.get(fault, EVIDENCE)
-            x = self.rows[:, [EVIDENCE.index(name) for name in names]]
-            columns.append(held_out(x, self.true[:, k], group, names))
-        return np.column_stack(columns)
+        return said_by_unseen(self.rows, self.faults, group)
 
 
 def alarms(answers: Answers, p: Array, part: Array) -> str:

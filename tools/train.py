@@ -28,7 +28,6 @@ from benchmarks.second_world import draw as draw_elsewhere
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Finding, Vehicle
-from nodrek.core.model.learnt import boosted_from
 from nodrek.core.verdict.calibrate import FEATURES, SAME_TREES, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -39,6 +38,7 @@ from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario
+from tools.grow import ALONE, FEWER, GROWN, grow, grow_rivals, rival_of, said_by_unseen
 
 FIRST_SEED = 100_000
 DRIVES = 7_000
@@ -50,25 +50,9 @@ RATES = (2.0, 4.0, 4.0, 5.0, 10.0, 10.0, 20.0, 50.0, 50.0, 100.0)
 ROADS = ("town", "town", "country", "country", "motorway", "gravel", "roundabouts", "queue", "potholes")
 RIDGE = 0.02
 ROUNDS = 200
-GROWN = (
-    Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.ENCODER_NOISE, Fault.INTERMITTENT, Fault.AIR_GAP, Fault.TYRE_SIZE,
-    Fault.CROSSED,
-)  # fmt: skip
-"""Kinds with boosted trees (a wrong count goes with the tyre: one odd ratio); the others have a regression each."""
-BOOSTING: dict[str, Any] = {
-    "max_iter": 400, "learning_rate": 0.04, "max_leaf_nodes": 10, "min_samples_leaf": 10, "l2_regularization": 5.0,
-    "max_features": 0.3, "early_stopping": False, "random_state": 0,
-}  # fmt: skip
-OF_THE_LOG = (
-    "crossed_against", "crossed_sigmas", "crossed_bends", "crossed_balance",
-    "rate", "minutes", "rounding", "noise", "speed",
-)  # fmt: skip
-FEWER: dict[Fault, tuple[str, ...]] = {Fault.CROSSED: OF_THE_LOG}
-"""Kinds that look at these numbers only: one answer a log has too few examples for the rest."""
-CAUTIOUS = {"max_iter": 60, "learning_rate": 0.06, "max_leaf_nodes": 6, "min_samples_leaf": 60, "max_features": 1.0}
-RISING = ("crossed_against", "crossed_sigmas", "crossed_balance")
-"""The more of these, the likelier, whatever a few hundred examples say between."""
 FOLDS = 5
+FORESTS = ("rivals", "trees")
+"""Parts of the file that hold trees."""
 
 
 @dataclass(frozen=True)
@@ -190,52 +174,6 @@ def fit(x: np.ndarray, y: np.ndarray) -> np.ndarray:
     return np.asarray(weights / scale)
 
 
-def grow(x: np.ndarray, y: np.ndarray, names: Sequence[str]) -> dict[str, Any]:
-    """Boosted trees as plain data, see `nodrek.core.model.learnt`; `x` has a column for each of `names`."""
-    model = planted(names).fit(x, y)
-    trees = [_plain(stage[0].nodes, 0, names) for stage in model._predictors]
-    grown = {"base": round(float(np.ravel(model._baseline_prediction)[0]), 5), "trees": trees}
-    # the library's inside is read here: what ships must say what the library says
-    asked = boosted_from(grown)
-    known = np.flatnonzero(~np.isnan(x).any(axis=1))  # records of before a number existed do not have it
-    few = np.random.default_rng(0).choice(known, min(200, len(known)), replace=False)
-    ours = [asked.probability(dict(zip(names, row, strict=True))) for row in x[few].tolist()]
-    if not np.allclose(ours, model.predict_proba(x[few])[:, 1], atol=0.01):
-        raise RuntimeError("the trees as written do not answer as the library's do")
-    return grown
-
-
-def planted(names: Sequence[str]) -> Any:
-    """A classifier that has learnt nothing yet; few names want few leaves."""
-    from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
-
-    if names == EVIDENCE:
-        return HistGradientBoostingClassifier(**BOOSTING)
-    rising = [int(name in RISING) for name in names]
-    return HistGradientBoostingClassifier(**{**BOOSTING, **CAUTIOUS}, monotonic_cst=rising)
-
-
-def _plain(nodes: np.ndarray, at: int, names: Sequence[str]) -> Any:
-    node = nodes[at]
-    if node["is_leaf"]:
-        return round(float(node["value"]), 5)
-    return {
-        "if": names[int(node["feature_idx"])],
-        "most": float(f"{node['num_threshold']:.9g}"),
-        "then": _plain(nodes, int(node["left"]), names),
-        "else": _plain(nodes, int(node["right"]), names),
-    }
-
-
-def held_out(x: np.ndarray, y: np.ndarray, group: np.ndarray, names: Sequence[str]) -> np.ndarray:
-    """Probability of each row by trees that never saw its group."""
-    p = np.zeros(len(y))
-    for one in np.unique(group):
-        out = group == one
-        p[out] = planted(names).fit(x[~out], y[~out]).predict_proba(x[out])[:, 1]
-    return p
-
-
 def learn(records: Sequence[Record]) -> dict[str, Any]:
     """Regressions and trees from the records of many drives; tells how good they are."""
     weights: dict[str, dict[str, float]] = {}
@@ -252,32 +190,38 @@ def learn(records: Sequence[Record]) -> dict[str, Any]:
         print(f"{kind:14s} {len(y):5d} findings, {int(y.sum()):5d} right, Brier {np.mean((p - y) ** 2):.4f}")
     corners = [r for r in records if not r.kind]
     x, seeds = np.array([r.row for r in corners]), np.array([r.seed for r in corners])
+    faults = [r.faults for r in corners]
+    rivals = grow_rivals(x, np.array([rival_of(f) for f in faults]))
     trees = {}
-    for fault in GROWN:
-        kind, names = fault.value, FEWER.get(fault, EVIDENCE)
+    for fault in ALONE:
+        names = FEWER.get(fault, EVIDENCE)
         seen = x[:, [EVIDENCE.index(name) for name in names]]
-        y = np.array([kind in r.faults for r in corners])
+        trees[fault.value] = grow(seen, np.array([fault.value in f for f in faults]), names)
+    unseen = said_by_unseen(x, faults, seeds % FOLDS)
+    for fault, p in zip(GROWN, unseen.T, strict=True):
+        kind = fault.value
+        y = np.array([kind in f for f in faults])
         counts[kind] = {"corners": len(y), "right": int(y.sum())}
-        trees[kind] = grow(seen, y, names)
-        p = held_out(seen, y, seeds % FOLDS, names)
         said = p >= 0.2
         print(
             f"{kind:14s} {len(y):5d} corners, {int(y.sum()):5d} right; unseen drives: "
             f"{100 * np.mean(p[y] >= 0.5):.0f} % found, {int((p[~y] >= 0.5).sum())} wrong, "
             f"Brier of findings {np.mean((p[said] - y[said]) ** 2):.4f}"
         )
-    return {"counts": counts, "weights": weights, "trees": trees}
+    return {"counts": counts, "weights": weights, "rivals": rivals, "trees": trees}
 
 
 def write(document: dict[str, Any]) -> None:
     """One line a tree: long, but a change of one tree changes one line."""
-    parts = {k: v for k, v in document.items() if k != "trees"}
+    parts = {k: v for k, v in document.items() if k not in FORESTS}
     text = json.dumps(parts, indent=1)[:-2]
-    kinds = []
-    for kind, grown in document["trees"].items():
-        lines = ",\n".join("   " + json.dumps(t) for t in grown["trees"])
-        kinds.append(f'  "{kind}": {{"base": {grown["base"]}, "trees": [\n{lines}\n  ]}}')
-    text += ',\n "trees": {\n' + ",\n".join(kinds) + "\n }\n}\n"
+    for forest in FORESTS:
+        kinds = []
+        for kind, grown in document[forest].items():
+            lines = ",\n".join("   " + json.dumps(t) for t in grown["trees"])
+            kinds.append(f'  "{kind}": {{"base": {grown["base"]}, "trees": [\n{lines}\n  ]}}')
+        text += f',\n "{forest}": {{\n' + ",\n".join(kinds) + "\n }"
+    text += "\n}\n"
     target = resources.files("nodrek.knowledge").joinpath("calibration.json")
     with open(str(target), "w", encoding="utf-8") as file:
         file.write(text)

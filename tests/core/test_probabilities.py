@@ -16,7 +16,7 @@ from typer.testing import CliRunner
 from conftest import analyze_raw, drive
 from nodrek.cli.app import app
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.model.learnt import Calibration, boosted_from
+from nodrek.core.model.learnt import Boosted, Calibration, Rivals, boosted_from
 from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -208,14 +208,30 @@ def test_trees_are_asked_as_they_are_written() -> None:
         boosted_from({"base": 0.0, "trees": ["lock"]})
 
 
+def test_rivals_share_one_certainty() -> None:
+    """Softmax: logits differ by what the sums differ, whatever is added to all of them; one certainty is shared."""
+    row = {"lock": 2.0}
+    tree = {"if": "lock", "most": 1.0, "then": 0.0, "else": 1.5}
+    sums = {"sound": boosted_from({"base": 0.5, "trees": []}), "air_gap": boosted_from({"base": 0.0, "trees": [tree]})}
+    said = Rivals(sums).probabilities(row)
+    assert sum(said.values()) == pytest.approx(1.0)
+    assert math.log(said["air_gap"] / said["sound"]) == pytest.approx(1.0)
+    raised = Rivals({name: Boosted(b.base + 700.0, b.trees) for name, b in sums.items()})
+    assert raised.probabilities(row) == pytest.approx(said)
+    everything = Calibration({}, {Fault.TYRE_SIZE: Boosted(0.0, ())}, Rivals(sums))
+    assert everything.probabilities(row) == {Fault.TYRE_SIZE: 0.5, Fault.AIR_GAP: pytest.approx(said["air_gap"])}
+    assert everything.grown == {Fault.TYRE_SIZE, Fault.AIR_GAP}
+
+
 def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:
     shipped = shipped_calibration()
-    assert {name for t in shipped.trees.values() for name in names_in(t.trees)} <= set(EVIDENCE)
+    forests = [*shipped.trees.values(), *shipped.rivals.sums.values()]
+    assert {name for grown in forests for name in names_in(grown.trees)} <= set(EVIDENCE)
     findings = raw_findings(damaged)
     rows = {c: corner_evidence(damaged, c, findings) for c in Corner}
     assert all(np.isfinite(row).all() and row.shape == (len(EVIDENCE),) for row in rows.values())
     said = {
-        c: shipped.trees[Fault.RING_DAMAGE].probability(dict(zip(EVIDENCE, row.tolist(), strict=True)))
+        c: shipped.probabilities(dict(zip(EVIDENCE, row.tolist(), strict=True)))[Fault.RING_DAMAGE]
         for c, row in rows.items()
     }
     bad = max(said, key=lambda c: said[c])

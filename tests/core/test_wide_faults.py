@@ -184,8 +184,8 @@ def test_calibration_keeps_findings_and_gives_probabilities() -> None:
     assert [(f.fault, f.corners, f.summary) for f in after] == [(f.fault, f.corners, f.summary) for f in findings]
     assert all(0.0 < f.confidence < 1.0 for f in after)
     assert calibrated(findings, exam, Calibration({})) == findings
-    assert not set(CALIBRATION.weights) & set(CALIBRATION.trees)
-    assert {*CALIBRATION.weights, *CALIBRATION.trees} >= set(Fault) - {Fault.CROSSED, Fault.RING_COUNT}
+    assert not set(CALIBRATION.weights) & CALIBRATION.grown
+    assert {*CALIBRATION.weights, *CALIBRATION.grown} >= set(Fault) - {Fault.CROSSED, Fault.RING_COUNT}
     assert all(set(w) <= set(FEATURES) for w in CALIBRATION.weights.values())
 
 

@@ -18,7 +18,7 @@ import numpy as np
 from nodrek.core.model import Array, Fault
 from nodrek.core.model.case import Cause, CheckKind, CodeKind
 from nodrek.core.model.knowledge import CauseInfo, CheckInfo, ContextRule, Knowledge, LoomKind, RepairInfo, State
-from nodrek.core.model.learnt import Calibration, boosted_from
+from nodrek.core.model.learnt import Calibration, Rivals, boosted_from
 
 FOLDER = "nodrek.knowledge"
 ROUNDING = 0.011
@@ -38,6 +38,7 @@ def shipped_calibration() -> Calibration:
     return Calibration(
         _weights(data["weights"]),
         {Fault(kind): boosted_from(trees) for kind, trees in data.get("trees", {}).items()},
+        Rivals({str(name): boosted_from(trees) for name, trees in data.get("rivals", {}).items()}),
         _weights(data.get("sight", {})),
     )
 

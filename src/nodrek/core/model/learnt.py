@@ -32,9 +32,32 @@ class Boosted:
     base: float
     trees: tuple[Tree, ...]
 
+    def nats(self, row: Mapping[str, float]) -> float:
+        """Sum for a row of evidence; a name that the row lacks counts as zero."""
+        return self.base + sum(_ask(tree, row) for tree in self.trees)
+
     def probability(self, row: Mapping[str, float]) -> float:
-        """Probability for a row of evidence; a name that the row lacks counts as zero."""
-        return logistic(self.base + sum(_ask(tree, row) for tree in self.trees))
+        """The same, read as a logit."""
+        return logistic(self.nats(row))
+
+
+@dataclass(frozen=True)
+class Rivals:
+    """What one corner may have one of, by name: a kind of fault, or no fault at all; each with its trees.
+
+    Kinds that answer the same question ("what is wrong with what this ring, sensor or lead tells?") are learnt
+    together: what speaks for one speaks against the others (softmax of the sums).
+    """
+
+    sums: Mapping[str, Boosted]
+
+    def probabilities(self, row: Mapping[str, float]) -> dict[str, float]:
+        """By name; they add up to one."""
+        nats = {name: grown.nats(row) for name, grown in self.sums.items()}
+        top = max(nats.values(), default=0.0)
+        parts = {name: math.exp(max(-60.0, n - top)) for name, n in nats.items()}
+        whole = sum(parts.values())
+        return {name: part / whole for name, part in parts.items()}
 
 
 @dataclass(frozen=True)
@@ -42,14 +65,27 @@ class Calibration:
     """From raw confidences and evidence to probabilities, by kind of fault; kinds without stay raw.
 
     ``weights``: a number by name of each feature of a finding (`nodrek.core.verdict.calibrate.FEATURES`);
-    ``trees``: of the evidence of a corner (`nodrek.core.verdict.evidence.EVIDENCE`); ``sight``: of what a
-    log is like (`nodrek.core.verdict.sight.SIGHT`), for what a clean result is worth. A name that the
-    training did not know yet weighs nothing.
+    ``rivals``, ``trees``: of the evidence of a corner (`nodrek.core.verdict.evidence.EVIDENCE`), kinds of which a
+    corner has one at most, and kinds that stand for themselves; ``sight``: of what a log is like
+    (`nodrek.core.verdict.sight.SIGHT`), for what a clean result is worth. A name that the training did not know
+    yet weighs nothing.
     """
 
     weights: Mapping[Fault, Mapping[str, float]]
     trees: Mapping[Fault, Boosted] = field(default_factory=dict)
+    rivals: Rivals = field(default_factory=lambda: Rivals({}))
     sight: Mapping[Fault, Mapping[str, float]] = field(default_factory=dict)
+
+    @property
+    def grown(self) -> frozenset[Fault]:
+        """Kinds whose probability comes from trees."""
+        return frozenset(self.trees) | {fault for fault in Fault if fault.value in self.rivals.sums}
+
+    def probabilities(self, row: Mapping[str, float]) -> dict[Fault, float]:
+        """Of all of `grown` for one corner's row of evidence."""
+        among = self.rivals.probabilities(row)
+        out = {fault: trees.probability(row) for fault, trees in self.trees.items()}
+        return out | {fault: among[fault.value] for fault in self.grown if fault.value in among}
 
 
 def boosted_from(data: Mapping[str, Any]) -> Boosted:

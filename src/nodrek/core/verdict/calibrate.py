@@ -5,7 +5,8 @@ formulas. How often such a confidence is right, beside what else the log shows, 
 from simulated drives. Kinds whose evidence has many faces (rings, noise, breaks, gaps, sizes,
 crossed leads) have small boosted trees over the evidence of the corner (`evidence`); silence and
 frozen values one logistic regression each (Platt 1999, "Probabilistic outputs for support
-vector machines"; from memory) on a handful of features with a meaning. Both are data
+vector machines"; from memory) on a handful of features with a meaning. What a ring, a sensor and a lead can have
+is learnt as rivals, one of which a corner has at most: the tyre is another's question. All are data
 (`nodrek/knowledge/calibration.json`), made by `make train`.
 """
 
@@ -50,24 +51,25 @@ HIGHEST, LOWEST = 0.995, 0.001
 def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> list[Finding]:
     """The findings with probabilities in place of raw confidences; same order."""
     out = []
-    rows: dict[Corner, dict[str, float]] = {}
+    known: dict[Corner, dict[Fault, float]] = {}
     for finding in findings:
         if HELD in finding.evidence:
             out.append(finding)
             continue
-        grown = calibration.trees.get(SAME_TREES.get(finding.fault, finding.fault))
-        if grown is not None and (len(finding.corners) == 1 or finding.fault is Fault.CROSSED):
+        kind = SAME_TREES.get(finding.fault, finding.fault)
+        if kind in calibration.grown and (len(finding.corners) == 1 or kind is Fault.CROSSED):
             corner = finding.corners[0]
-            if corner not in rows:
-                rows[corner] = dict(zip(EVIDENCE, corner_evidence(exam, corner, findings).tolist(), strict=True))
-            out.append(replace(finding, confidence=_within(grown.probability(rows[corner]))))
+            if corner not in known:
+                row = corner_evidence(exam, corner, findings).tolist()
+                known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)))
+            out.append(replace(finding, confidence=_within(known[corner][kind])))
             continue
         weights = calibration.weights.get(finding.fault)
         if weights is None or len(finding.corners) > 1:
             out.append(finding)
             continue
-        row = [weights.get(name, 0.0) for name in FEATURES]
-        score = float(np.dot(row, features(finding, findings, exam)))
+        weighed = [weights.get(name, 0.0) for name in FEATURES]
+        score = float(np.dot(weighed, features(finding, findings, exam)))
         out.append(replace(finding, confidence=_within(logistic(score))))
     return out
 

@@ -1,0 +1,125 @@
+"""Boosted trees for the probabilities: grown with a library, written as plain data (`nodrek.core.model.learnt`).
+
+Kinds that a ring, a sensor or a lead can have one of are grown together (`RIVALS`), against each other and against
+nothing; an odd tyre and crossed leads are questions of their own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from nodrek.core.model import Fault
+from nodrek.core.model.learnt import Rivals, boosted_from
+from nodrek.core.verdict.evidence import EVIDENCE
+
+RIVALS = (Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.ENCODER_NOISE, Fault.INTERMITTENT, Fault.AIR_GAP)
+ALONE = (Fault.TYRE_SIZE, Fault.CROSSED)
+GROWN = (*RIVALS, *ALONE)
+"""Kinds with trees (a wrong count goes with the tyre: one odd ratio); the others have a regression each."""
+SILENT = (Fault.NO_SIGNAL, Fault.FROZEN)
+NAMES = ("sound", *(kind.value for kind in RIVALS), "silent")
+"""What a corner is, one at most: places in this row are the classes."""
+BOOSTING: dict[str, Any] = {
+    "max_iter": 400, "learning_rate": 0.04, "max_leaf_nodes": 10, "min_samples_leaf": 10, "l2_regularization": 5.0,
+    "max_features": 0.3, "early_stopping": False, "random_state": 0,
+}  # fmt: skip
+OF_THE_LOG = (
+    "crossed_against", "crossed_sigmas", "crossed_bends", "crossed_balance",
+    "rate", "minutes", "rounding", "noise", "speed",
+)  # fmt: skip
+FEWER: dict[Fault, tuple[str, ...]] = {Fault.CROSSED: OF_THE_LOG}
+"""Kinds that look at these numbers only: one answer a log has too few examples for the rest."""
+CAUTIOUS = {"max_iter": 60, "learning_rate": 0.06, "max_leaf_nodes": 6, "min_samples_leaf": 60, "max_features": 1.0}
+RISING = ("crossed_against", "crossed_sigmas", "crossed_balance")
+"""The more of these, the likelier, whatever a few hundred examples say between."""
+CHECKED = 200
+"""Rows by which what is written is compared with what the library says."""
+
+
+def planted(names: Sequence[str]) -> Any:
+    """A classifier that has learnt nothing yet; few names want few leaves."""
+    from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
+
+    if names == EVIDENCE:
+        return HistGradientBoostingClassifier(**BOOSTING)
+    rising = [int(name in RISING) for name in names]
+    return HistGradientBoostingClassifier(**{**BOOSTING, **CAUTIOUS}, monotonic_cst=rising)
+
+
+def rival_of(faults: Sequence[str]) -> int:
+    """Which of `NAMES` a corner with `faults` is; of two rivals at one corner the first."""
+    among = [NAMES.index(kind.value) for kind in RIVALS if kind.value in faults]
+    return among[0] if among else (len(NAMES) - 1 if any(kind.value in faults for kind in SILENT) else 0)
+
+
+def grow(x: np.ndarray, y: np.ndarray, names: Sequence[str]) -> dict[str, Any]:
+    """Trees of one kind as plain data; `x` has a column for each of `names`."""
+    model = planted(names).fit(x, y)
+    grown = _written(model, 0, names)
+    asked = boosted_from(grown)
+    rows = _some(x)
+    ours = [asked.probability(dict(zip(names, row, strict=True))) for row in x[rows].tolist()]
+    _must_agree(np.array(ours), model.predict_proba(x[rows])[:, 1])
+    return grown
+
+
+def grow_rivals(x: np.ndarray, classes: np.ndarray) -> dict[str, dict[str, Any]]:
+    """Trees of `NAMES`, grown against each other; `classes` are places in `NAMES`, each of which must occur."""
+    model = planted(EVIDENCE).fit(x, classes)
+    grown = {name: _written(model, k, EVIDENCE) for k, name in enumerate(NAMES)}
+    asked = Rivals({name: boosted_from(trees) for name, trees in grown.items()})
+    rows = _some(x)
+    said = [asked.probabilities(dict(zip(EVIDENCE, row, strict=True))) for row in x[rows].tolist()]
+    _must_agree(np.array([[s[name] for name in NAMES] for s in said]), model.predict_proba(x[rows]))
+    return grown
+
+
+def said_by_unseen(x: np.ndarray, faults: Sequence[Sequence[str]], group: np.ndarray) -> np.ndarray:
+    """Probability of each of `GROWN` for each row by trees that never saw its group; shape (rows, kinds)."""
+    classes = np.array([rival_of(f) for f in faults])
+    out = np.zeros((len(x), len(GROWN)))
+    for one in np.unique(group):
+        here = group == one
+        among = planted(EVIDENCE).fit(x[~here], classes[~here])
+        said = among.predict_proba(x[here])
+        for k, name in enumerate(NAMES[1:-1]):
+            column = np.flatnonzero(among.classes_ == NAMES.index(name))
+            out[here, k] = said[:, column[0]] if column.size else 0.0
+        for k, kind in enumerate(ALONE, len(RIVALS)):
+            names = FEWER.get(kind, EVIDENCE)
+            seen = x[:, [EVIDENCE.index(name) for name in names]]
+            y = np.array([kind.value in f for f in faults])
+            out[here, k] = planted(names).fit(seen[~here], y[~here]).predict_proba(seen[here])[:, 1]
+    return out
+
+
+def _written(model: Any, place: int, names: Sequence[str]) -> dict[str, Any]:
+    """The trees of one class as plain data. The library's inside is read here."""
+    trees = [_plain(stage[place].nodes, 0, names) for stage in model._predictors]
+    return {"base": round(float(np.ravel(model._baseline_prediction)[place]), 5), "trees": trees}
+
+
+def _plain(nodes: np.ndarray, at: int, names: Sequence[str]) -> Any:
+    node = nodes[at]
+    if node["is_leaf"]:
+        return round(float(node["value"]), 5)
+    return {
+        "if": names[int(node["feature_idx"])],
+        "most": float(f"{node['num_threshold']:.9g}"),
+        "then": _plain(nodes, int(node["left"]), names),
+        "else": _plain(nodes, int(node["right"]), names),
+    }
+
+
+def _some(x: np.ndarray) -> np.ndarray:
+    known = np.flatnonzero(~np.isnan(x).any(axis=1))  # records of before a number existed do not have it
+    return np.random.default_rng(0).choice(known, min(CHECKED, len(known)), replace=False)
+
+
+def _must_agree(ours: np.ndarray, theirs: np.ndarray) -> None:
+    """What ships must say what the library says; raises `RuntimeError`."""
+    if not np.allclose(ours, theirs, atol=0.01):
+        raise RuntimeError("the trees as written do not answer as the library's do")
