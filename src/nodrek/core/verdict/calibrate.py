@@ -52,6 +52,8 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     """The findings with probabilities in place of raw confidences; same order."""
     out = []
     known: dict[Corner, dict[Fault, float]] = {}
+    # what is proved without them leaves its rivals at the same corner little
+    proved = {c: f.confidence for f in findings if HELD in f.evidence for c in f.corners}
     for finding in findings:
         if HELD in finding.evidence:
             out.append(finding)
@@ -62,7 +64,8 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
             if corner not in known:
                 row = corner_evidence(exam, corner, findings).tolist()
                 known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)))
-            out.append(replace(finding, confidence=_within(known[corner][kind])))
+            left = 1.0 - proved.get(corner, 0.0) if kind.value in calibration.rivals.sums else 1.0
+            out.append(replace(finding, confidence=_within(left * known[corner][kind])))
             continue
         weights = calibration.weights.get(finding.fault)
         if weights is None or len(finding.corners) > 1:

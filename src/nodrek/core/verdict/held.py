@@ -7,7 +7,7 @@ one place of the turn the ring is to blame, at any other rate of repeating than 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -20,25 +20,39 @@ from nodrek.core.verdict.examine import Examination
 FROM_SPEED = 3.0
 USUAL_RUNS = (1, 2, 3, 4, 6)
 """Samples for which values may stand still in a sound channel: as many as set this corner best off from its mates."""
-LEAST_HELD, OVER_MATES = 12, 2.0
-"""Held values from which a corner is looked at: so many, and so many times as often as at the worst of its mates."""
-TIED_LOG_P = -25.0
+LEAST_HELD, OVER_MATES = 12, 1.2
+"""Held values from which a corner is looked at: so many, and so many sigmas more than at the middle mate."""
+OFTEN = 2.0
+"""Times as often as at the worst of the mates, from which the line-up alone is asked."""
+TIED_LOG_P = -15.0
+TIED_OVER_MATES = 3.0
+"""Times the (ln) chance at the best of the mates: slow units repeat in step with the polls, and where a wheel turns in
+step with those too, the repeats of all corners line up, with one scale or another."""
+COHERENT = 0.15
+"""Part of the line-up that all odd runs at one place would make, from which it is them that line up: polls in step with
+a slow unit make one corner repeat far oftener than the others, and a weak line-up of that many is no wonder."""
+LEAST_FAST = 0.08
+"""Share of them in the faster half of the driving: a weak arc is lost, and held, while the wheel is slow only."""
+HIDDEN_BELOW = 0.003
+"""Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
+points, twice a turn."""
 HELD = "held_values"
 """Name of the evidence that needs no learnt probability: the line-up is its own proof."""
 
 
 @dataclass(frozen=True)
 class Held:
-    """``count`` odd runs of equal values, the worst mate has ``mates``; ``scale`` at which they line up best, with
-    what chance by accident."""
+    """``count`` odd runs of equal values, the middle mate has ``mates``; ``scale`` at which they line up best, with
+    what chance by accident; ``is_lost``: it is the odd ones that do, at no mate as well, and not while slow alone."""
 
     count: int
     mates: int
     scale: Scale | None
+    is_lost: bool
 
     @property
     def is_tied(self) -> bool:
-        return self.scale is not None and self.scale.log_p < TIED_LOG_P
+        return self.is_lost and self.scale is not None and self.scale.log_p < TIED_LOG_P
 
 
 def held_values(exam: Examination, corner: Corner) -> Held | None:
@@ -47,19 +61,54 @@ def held_values(exam: Examination, corner: Corner) -> Held | None:
 
 
 def _held_values(exam: Examination, corner: Corner) -> Held | None:
-    runs = exam.once("runs", lambda: {c: _runs(motion) for c, motion in exam.followed.items()})
+    runs = _all_runs(exam)
     if corner not in runs or len(runs) < 3:
         return None
     longer = {c: np.array([(r.length > usual).sum() for usual in USUAL_RUNS]) for c, r in runs.items()}
-    own, mates = longer[corner], np.max([n for c, n in longer.items() if c is not corner], axis=0)
-    usual = int(np.argmax((own - mates) / np.sqrt(mates + 1.0)))
-    if own[usual] < LEAST_HELD or own[usual] < OVER_MATES * (mates[usual] + 1):
+    others = [n for c, n in longer.items() if c is not corner]
+    own, mates, worst = longer[corner], np.median(others, axis=0), np.max(others, axis=0)
+    odd = (own - mates) / np.sqrt(mates + 1.0)
+    worth = np.flatnonzero((own >= LEAST_HELD) & (odd > OVER_MATES))
+    if not worth.size:
         return None
-    motion = exam.followed[corner]
+    most = int(worth[np.argmax(odd[worth])])
+    if own[most] >= OFTEN * (worst[most] + 1):
+        return _held(exam, corner, USUAL_RUNS[most], _line_up(exam, corner, USUAL_RUNS[most]))
+    ring = exam.rings[corner].fold
+    if ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW:
+        return None
+    tries = {usual: _line_up(exam, corner, usual) for usual in (USUAL_RUNS[k] for k in worth)}
+    best = min(tries, key=lambda usual: _log_p(tries[usual]))
+    if _log_p(tries[best]) >= TIED_LOG_P:
+        return None
+    at_mates = [_log_p(_line_up(exam, c, best)) for c in runs if c is not corner]
+    seen = _held(exam, corner, best, tries[best])
+    return replace(seen, is_lost=seen.is_lost and _log_p(tries[best]) < TIED_OVER_MATES * min(at_mates))
+
+
+def _held(exam: Examination, corner: Corner, usual: int, scale: Scale | None) -> Held:
+    """What the runs of more than `usual` samples say, by themselves."""
+    starts = {c: r.start[r.length > usual] for c, r in _all_runs(exam).items()}
+    own, mates = starts[corner].size, round(np.median([s.size for c, s in starts.items() if c is not corner]))
+    vehicle = exam.followed[corner].vehicle
+    above = float(np.median(vehicle[vehicle > FROM_SPEED]))
+    fast = {c: np.count_nonzero(exam.followed[c].vehicle[s] > above) for c, s in starts.items()}
+    odd_fast = fast[corner] - float(np.median([n for c, n in fast.items() if c is not corner]))
+    is_lost = odd_fast >= LEAST_FAST * (own - mates)
+    is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
+    return Held(own, mates, scale, is_lost)
+
+
+def _line_up(exam: Examination, corner: Corner, usual: int) -> Scale | None:
+    """Scale at which the corner's runs of more than `usual` samples line up best."""
+    motion, runs = exam.followed[corner], _all_runs(exam)[corner]
     events: Array = np.zeros(motion.times.size)
-    events[runs[corner].start[runs[corner].length > USUAL_RUNS[usual]]] = -1.0
-    scale = find_scale_of_events(motion, exam.rings[corner].stretches, events)
-    return Held(int(own[usual]), int(mates[usual]), scale)
+    events[runs.start[runs.length > usual]] = -1.0
+    return find_scale_of_events(motion, exam.rings[corner].stretches, events)
+
+
+def _log_p(scale: Scale | None) -> float:
+    return 0.0 if scale is None else scale.log_p
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,6 +117,10 @@ class _Runs:
 
     start: npt.NDArray[np.int64]
     length: npt.NDArray[np.int64]
+
+
+def _all_runs(exam: Examination) -> dict[Corner, _Runs]:
+    return exam.once("runs", lambda: {c: _runs(motion) for c, motion in exam.followed.items()})
 
 
 def _runs(motion: CornerMotion) -> _Runs:
