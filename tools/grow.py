@@ -55,8 +55,9 @@ def rival_of(faults: Sequence[str]) -> int:
     return among[0] if among else (len(NAMES) - 1 if any(kind.value in faults for kind in SILENT) else 0)
 
 
-def grow(x: np.ndarray, y: np.ndarray, names: Sequence[str]) -> dict[str, Any]:
-    """Trees of one kind as plain data; `x` has a column for each of `names`."""
+def grow_alone(x: np.ndarray, faults: Sequence[Sequence[str]], kind: Fault) -> dict[str, Any]:
+    """Trees of one of `ALONE` as plain data; `x` has a column for each number of the evidence."""
+    names, x, y = _asked_of(kind, x, faults)
     model = planted(names).fit(x, y)
     grown = _written(model, 0, names)
     asked = boosted_from(grown)
@@ -66,9 +67,9 @@ def grow(x: np.ndarray, y: np.ndarray, names: Sequence[str]) -> dict[str, Any]:
     return grown
 
 
-def grow_rivals(x: np.ndarray, classes: np.ndarray) -> dict[str, dict[str, Any]]:
-    """Trees of `NAMES`, grown against each other; `classes` are places in `NAMES`, each of which must occur."""
-    model = planted(EVIDENCE).fit(x, classes)
+def grow_rivals(x: np.ndarray, faults: Sequence[Sequence[str]]) -> dict[str, dict[str, Any]]:
+    """Trees of `NAMES`, grown against each other; each of them must occur in `faults`."""
+    model = planted(EVIDENCE).fit(x, [rival_of(f) for f in faults])
     grown = {name: _written(model, k, EVIDENCE) for k, name in enumerate(NAMES)}
     asked = Rivals({name: boosted_from(trees) for name, trees in grown.items()})
     rows = _some(x)
@@ -85,15 +86,21 @@ def said_by_unseen(x: np.ndarray, faults: Sequence[Sequence[str]], group: np.nda
         here = group == one
         among = planted(EVIDENCE).fit(x[~here], classes[~here])
         said = among.predict_proba(x[here])
-        for k, name in enumerate(NAMES[1:-1]):
-            column = np.flatnonzero(among.classes_ == NAMES.index(name))
-            out[here, k] = said[:, column[0]] if column.size else 0.0
+        for column, place in enumerate(among.classes_):
+            if 0 < place <= len(RIVALS):
+                out[here, place - 1] = said[:, column]
         for k, kind in enumerate(ALONE, len(RIVALS)):
-            names = FEWER.get(kind, EVIDENCE)
-            seen = x[:, [EVIDENCE.index(name) for name in names]]
-            y = np.array([kind.value in f for f in faults])
+            names, seen, y = _asked_of(kind, x, faults)
             out[here, k] = planted(names).fit(seen[~here], y[~here]).predict_proba(seen[here])[:, 1]
     return out
+
+
+def _asked_of(
+    kind: Fault, x: np.ndarray, faults: Sequence[Sequence[str]]
+) -> tuple[Sequence[str], np.ndarray, np.ndarray]:
+    """Names and columns of the numbers that one kind looks at, and whether each corner has it."""
+    names = FEWER.get(kind, EVIDENCE)
+    return names, x[:, [EVIDENCE.index(name) for name in names]], np.array([kind.value in f for f in faults])
 
 
 def _written(model: Any, place: int, names: Sequence[str]) -> dict[str, Any]:

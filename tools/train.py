@@ -29,7 +29,7 @@ from benchmarks.second_world import draw as draw_elsewhere
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Finding, Vehicle
 from nodrek.core.verdict.calibrate import FEATURES, SAME_TREES, features
-from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
+from nodrek.core.verdict.evidence import corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import analyze_log, raw_findings
 from nodrek.errors import NodrekError
@@ -38,7 +38,7 @@ from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario
-from tools.grow import ALONE, FEWER, GROWN, grow, grow_rivals, rival_of, said_by_unseen
+from tools.grow import ALONE, GROWN, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 100_000
 DRIVES = 7_000
@@ -191,12 +191,8 @@ def learn(records: Sequence[Record]) -> dict[str, Any]:
     corners = [r for r in records if not r.kind]
     x, seeds = np.array([r.row for r in corners]), np.array([r.seed for r in corners])
     faults = [r.faults for r in corners]
-    rivals = grow_rivals(x, np.array([rival_of(f) for f in faults]))
-    trees = {}
-    for fault in ALONE:
-        names = FEWER.get(fault, EVIDENCE)
-        seen = x[:, [EVIDENCE.index(name) for name in names]]
-        trees[fault.value] = grow(seen, np.array([fault.value in f for f in faults]), names)
+    rivals = grow_rivals(x, faults)
+    trees = {kind.value: grow_alone(x, faults, kind) for kind in ALONE}
     unseen = said_by_unseen(x, faults, seeds % FOLDS)
     for fault, p in zip(GROWN, unseen.T, strict=True):
         kind = fault.value

@@ -84,8 +84,8 @@ class Calibration:
     def probabilities(self, row: Mapping[str, float]) -> dict[Fault, float]:
         """Of all of `grown` for one corner's row of evidence."""
         among = self.rivals.probabilities(row)
-        out = {fault: trees.probability(row) for fault, trees in self.trees.items()}
-        return out | {fault: among[fault.value] for fault in self.grown if fault.value in among}
+        alone = {fault: trees.probability(row) for fault, trees in self.trees.items()}
+        return alone | {fault: among[fault.value] for fault in Fault if fault.value in among}
 
 
 def boosted_from(data: Mapping[str, Any]) -> Boosted:

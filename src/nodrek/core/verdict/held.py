@@ -7,7 +7,7 @@ one place of the turn the ring is to blame, at any other rate of repeating than 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -23,7 +23,7 @@ USUAL_RUNS = (1, 2, 3, 4, 6)
 LEAST_HELD, OVER_MATES = 12, 1.2
 """Held values from which a corner is looked at: so many, and so many sigmas more than at the middle mate."""
 OFTEN = 2.0
-"""Times as often as at the worst of the mates, from which the line-up alone is asked."""
+"""Times as often as at the worst of the mates, from which a ring is asked whatever else it shows."""
 TIED_LOG_P = -15.0
 TIED_OVER_MATES = 3.0
 """Times the (ln) chance at the best of the mates: slow units repeat in step with the polls, and where a wheel turns in
@@ -31,7 +31,7 @@ step with those too, the repeats of all corners line up, with one scale or anoth
 COHERENT = 0.15
 """Part of the line-up that all odd runs at one place would make, from which it is them that line up: polls in step with
 a slow unit make one corner repeat far oftener than the others, and a weak line-up of that many is no wonder."""
-LEAST_FAST = 0.08
+LEAST_FAST = 0.25
 """Share of them in the faster half of the driving: a weak arc is lost, and held, while the wheel is slow only."""
 HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
@@ -67,27 +67,20 @@ def _held_values(exam: Examination, corner: Corner) -> Held | None:
     longer = {c: np.array([(r.length > usual).sum() for usual in USUAL_RUNS]) for c, r in runs.items()}
     others = [n for c, n in longer.items() if c is not corner]
     own, mates, worst = longer[corner], np.median(others, axis=0), np.max(others, axis=0)
-    odd = (own - mates) / np.sqrt(mates + 1.0)
-    worth = np.flatnonzero((own >= LEAST_HELD) & (odd > OVER_MATES))
-    if not worth.size:
-        return None
-    most = int(worth[np.argmax(odd[worth])])
-    if own[most] >= OFTEN * (worst[most] + 1):
-        return _held(exam, corner, USUAL_RUNS[most], _line_up(exam, corner, USUAL_RUNS[most]))
+    worth = (own >= LEAST_HELD) & (own - mates > OVER_MATES * np.sqrt(mates + 1.0))
+    often = bool((worth & (own >= OFTEN * (worst + 1))).any())
     ring = exam.rings[corner].fold
-    if ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW:
+    if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
         return None
-    tries = {usual: _line_up(exam, corner, usual) for usual in (USUAL_RUNS[k] for k in worth)}
-    best = min(tries, key=lambda usual: _log_p(tries[usual]))
-    if _log_p(tries[best]) >= TIED_LOG_P:
+    tries = {USUAL_RUNS[k]: _line_up(exam, corner, USUAL_RUNS[k]) for k in np.flatnonzero(worth)}
+    best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
+    if best is None or not (often or _log_p(tries[best]) < TIED_LOG_P):
         return None
-    at_mates = [_log_p(_line_up(exam, c, best)) for c in runs if c is not corner]
-    seen = _held(exam, corner, best, tries[best])
-    return replace(seen, is_lost=seen.is_lost and _log_p(tries[best]) < TIED_OVER_MATES * min(at_mates))
+    return _held(exam, corner, best, tries[best])
 
 
 def _held(exam: Examination, corner: Corner, usual: int, scale: Scale | None) -> Held:
-    """What the runs of more than `usual` samples say, by themselves."""
+    """What the runs of more than `usual` samples say."""
     starts = {c: r.start[r.length > usual] for c, r in _all_runs(exam).items()}
     own, mates = starts[corner].size, round(np.median([s.size for c, s in starts.items() if c is not corner]))
     vehicle = exam.followed[corner].vehicle
@@ -96,6 +89,10 @@ def _held(exam: Examination, corner: Corner, usual: int, scale: Scale | None) ->
     odd_fast = fast[corner] - float(np.median([n for c, n in fast.items() if c is not corner]))
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
+    # the mates are asked last: each look costs as much as one for a ring
+    is_lost = is_lost and all(
+        _log_p(scale) < TIED_OVER_MATES * _log_p(_line_up(exam, c, usual)) for c in starts if c is not corner
+    )
     return Held(own, mates, scale, is_lost)
 
 
