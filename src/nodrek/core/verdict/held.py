@@ -89,9 +89,13 @@ def _held(exam: Examination, corner: Corner, usual: int, scale: Scale | None) ->
     odd_fast = fast[corner] - float(np.median([n for c, n in fast.items() if c is not corner]))
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
-    # the mates are asked last: each look costs as much as one for a ring
+    # the mates are asked last, each look costs as much as one for a ring; and at every length of run, because what
+    # the pattern of a sound ring does to a steady slow speed shows at one length here and at another there
     is_lost = is_lost and all(
-        _log_p(scale) < TIED_OVER_MATES * _log_p(_line_up(exam, c, usual)) for c in starts if c is not corner
+        _log_p(scale) < TIED_OVER_MATES * _log_p(_line_up(exam, c, length))
+        for length in USUAL_RUNS
+        for c in starts
+        if c is not corner
     )
     return Held(own, mates, scale, is_lost)
 
