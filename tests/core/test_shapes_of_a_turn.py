@@ -81,9 +81,9 @@ def test_nothing_is_weighed_where_nothing_was_seen() -> None:
 @pytest.mark.parametrize("width", [0.05, 0.3, 0.97, 1.0, 1.6, 3.0])
 def test_a_window_has_as_many_gaps_in_it_as_it_covers_turns(width: float) -> None:
     """The mean over a whole turn is one; against the count of gaps in windows of that length, closed form."""
-    assert in_window(width).mean() == pytest.approx(1.0, abs=1e-6)
-    assert in_filter(width).mean() == pytest.approx(1.0, abs=1e-6)
+    assert in_window(np.array([width]))[0].mean() == pytest.approx(1.0, abs=1e-6)
+    assert in_filter(np.array([width]))[0].mean() == pytest.approx(1.0, abs=1e-6)
     angle = (np.arange(GRID) + 0.5) / GRID
     counted = np.floor(width - angle) + 1.0
     off_edge = np.abs((width - angle + 0.5) % 1.0 - 0.5) > 1.0 / GRID
-    np.testing.assert_allclose((in_window(width) * width)[off_edge], counted[off_edge], rtol=0.15)
+    np.testing.assert_allclose((in_window(np.array([width]))[0] * width)[off_edge], counted[off_edge], rtol=0.15)

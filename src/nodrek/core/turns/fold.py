@@ -9,7 +9,7 @@ import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.phase import from_centre, ring_angle, turn_phasor
+from nodrek.core.turns.phase import from_centre, ring_angle, turn_phasor, within_turn
 from nodrek.core.turns.search import Scale, Stretch, fold_weights, new_part, rolled_path, some_stretches
 
 PROFILE_BINS = 72
@@ -92,7 +92,7 @@ def _profile(motion: CornerMotion, turns: Array, memory: float) -> RingFold:
     # a sample counts by how well it knows: counted edges are coarse when slow
     trust = 1.0 / motion.noise[used] ** 2
     deviation = np.clip(motion.deviation[used], -1.0, 0.5)
-    angle = np.mod(turns[used], 1.0)
+    angle = within_turn(turns[used])
     index = np.minimum((angle * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
     hits = np.bincount(index, minlength=PROFILE_BINS).astype(float)
     mass = np.bincount(index, weights=trust, minlength=PROFILE_BINS)
@@ -139,7 +139,7 @@ def slow_harmonics(motion: CornerMotion, ring: RingFold) -> tuple[Array, float]:
         used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]
     trust = 1.0 / motion.noise[used] ** 2
     deviation = without_filter(motion.deviation, ring.memory)
-    return _harmonics(np.mod(ring.turns[used], 1.0), np.clip(deviation[used], -1.0, 0.5), trust, count=4)
+    return _harmonics(within_turn(ring.turns[used]), np.clip(deviation[used], -1.0, 0.5), trust, count=4)
 
 
 @dataclass(frozen=True)
@@ -163,7 +163,7 @@ def overtones_by_speed(motion: CornerMotion, ring: RingFold) -> Overtones:
     power, noise, bands_known = np.zeros(4), 0.0, 0
     for band in bands:
         values = np.clip(deviation[band], -1.0, 0.5)
-        amplitudes, sigma = _harmonics(np.mod(ring.turns[band], 1.0), values, 1.0 / motion.noise[band] ** 2, count=4)
+        amplitudes, sigma = _harmonics(within_turn(ring.turns[band]), values, 1.0 / motion.noise[band] ** 2, count=4)
         if not 0.0 < sigma < math.inf:
             continue
         bands_known += 1
@@ -205,7 +205,7 @@ def explained_deviation(ring: RingFold) -> Array:
     filled = np.where(np.isnan(ring.profile), 0.0, ring.profile)
     centres = (np.arange(-1, PROFILE_BINS + 1) + 0.5) / PROFILE_BINS
     wrapped = np.concatenate([filled[-1:], filled, filled[:1]])
-    angle = np.mod(np.where(np.isnan(ring.turns), 0.0, ring.turns), 1.0)
+    angle = within_turn(np.where(np.isnan(ring.turns), 0.0, ring.turns))
     return np.where(np.isnan(ring.turns), 0.0, np.interp(angle, centres, wrapped))
 
 

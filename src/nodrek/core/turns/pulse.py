@@ -22,9 +22,10 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.phase import within_turn
 from nodrek.core.turns.search import FREQUENCIES, Scale, Stretch
 from nodrek.core.turns.swing import LEAST_SWING, SWINGS
-from nodrek.core.turns.track import STEP, Belief, Looks, Track, looks_of, scale_prior, spread
+from nodrek.core.turns.track import STEP, Belief, Index, Looks, Track, looks_of, scale_prior, spread
 
 GRID = 32
 """Phase steps per turn."""
@@ -46,6 +47,8 @@ LOOKED_OVER, HOPELESS = 8, 40.0
 MOST_SAMPLES = 1_200
 PIECE_SAMPLES, PIECE_WANDER = 24, (0.6 / GRID) ** 2
 """The phase is taken to stand still over so many samples, or so much wander (turns squared), at most."""
+MULTIPLIED = 12
+"""Chances multiplied before a logarithm is taken: that many stay within single precision."""
 SPEED_STEPS = 4.0
 """Shapes are kept for steps of a quarter of a metre per second."""
 EVENT_DEPTHS, EVENTS_SEEN = (0.1, 0.3), 0.3
@@ -59,19 +62,20 @@ WORTH_A_LOOK = -4.0
 """ln of a chance, or minus a ln Bayes factor, from which a scale found elsewhere is looked at."""
 
 
-def in_window(width: float) -> Array:
-    """Gaps in a window of `width` turns over those that it has on average, by the angle since a gap passed;
-    shape (GRID,), softened over one step."""
-    whole, part = divmod(width, 1.0)
+def in_window(widths: Array) -> Array:
+    """Gaps in a window of each width (turns) over those that it has on average, by the angle since a gap passed;
+    shape (widths, GRID), softened over one step."""
+    width = widths[:, None]
+    whole, part = np.divmod(width, 1.0)
     angle = (np.arange(GRID) + 0.5) / GRID
     inside = np.clip((part - angle) * GRID + 0.5, 0.0, 1.0)
-    return np.asarray((whole + inside * part / max(float(inside.mean()), 1e-9)) / width)
+    return np.asarray((whole + inside * part / np.maximum(inside.mean(axis=1, keepdims=True), 1e-9)) / width)
 
 
-def in_filter(width: float) -> Array:
-    """The same of a filter of first order that forgets within `width` turns."""
-    fading = np.exp(-(np.arange(GRID) + 0.5) / GRID / width)
-    return np.asarray(fading / fading.mean())
+def in_filter(widths: Array) -> Array:
+    """The same of a filter of first order that forgets within each width."""
+    fading = np.exp(-(np.arange(GRID) + 0.5) / GRID / widths[:, None])
+    return np.asarray(fading / fading.mean(axis=1, keepdims=True))
 
 
 UNITS = (
@@ -130,29 +134,31 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates) 
 
     `scores` in noise units, shape (samples,); `turns` by each candidate, shape (candidates, samples).
     """
-    shifts = np.floor(np.mod(turns, 1.0) * GRID).astype(np.int64)
+    starts = -np.floor(within_turn(turns) * GRID).astype(np.int64) % GRID
+    speeds = np.rint(SPEED_STEPS * looks.speed).astype(np.int64)
+    scores, noises = scores.astype(np.float32), looks.noise.astype(np.float32)
     tied = np.zeros((templates.count, turns.shape[0]))
     loose = np.zeros(tied.shape)
     rows, columns = np.arange(tied.shape[0]), np.arange(tied.shape[1])
     belief: Belief = np.full((*tied.shape, GRID), 1.0 / GRID, dtype=np.float32)
-    places = np.arange(GRID)
     for number, (start, stop) in enumerate(_pieces(looks, min(scores.size, MOST_SAMPLES))):
         if looks.lost[start]:
             belief = np.full_like(belief, 1.0 / GRID)
         belief = spread(belief, float(looks.wander[start:stop].sum()))
-        shapes = np.array([templates.at(v)[:, rows[:, None], columns] for v in looks.speed[start:stop].tolist()])
-        noise = looks.noise[start:stop, None, None, None, None]
-        foreseen = np.clip(shapes / noise, DEEPEST, HIGHEST).astype(np.float32)
-        score = scores[start:stop, None, None, None].astype(np.float32)
-        seen = _chance(score - foreseen[:, 0])
-        unsure = np.any(foreseen[:, 0] != foreseen[:, 1], axis=(0, 2, 3))
+        inside = np.s_[start:stop]
+        foreseen = templates.foreseen(rows, columns, speeds[inside], starts[columns, inside].T)
+        foreseen /= noises[inside, None, None]
+        np.clip(foreseen, DEEPEST, HIGHEST, out=foreseen)
+        score = scores[inside, None, None]
+        seen = _chance(score - foreseen[0])
+        unsure = np.any(foreseen[0] != foreseen[1], axis=(1, 2, 3))
         if unsure.any():
-            seen[:, unsure] = 0.5 * (seen[:, unsure] + _chance(score - foreseen[:, 1, unsure]))
+            seen[unsure] = 0.5 * (seen[unsure] + _chance(score - foreseen[1, unsure]))
         present = templates.present[rows]
-        ratio = present * (seen / _chance(score)) + (1.0 - present)
-        loose[rows[:, None], columns] += np.log(ratio.mean(axis=-1)).sum(axis=0)
-        turned = (shifts[columns, start:stop].T[:, None, :, None] - places) % GRID
-        gain = np.log(np.take_along_axis(ratio, np.broadcast_to(turned, ratio.shape), axis=3)).sum(axis=0)
+        seen *= present / _chance(score)
+        seen += 1.0 - present
+        loose[rows[:, None], columns] += np.log(seen.mean(axis=-1)).sum(axis=1)
+        gain = sum(np.log(seen[:, i : i + MULTIPLIED].prod(axis=1)) for i in range(0, stop - start, MULTIPLIED))
         top = gain.max(axis=-1, keepdims=True)
         belief = belief * np.exp(gain - top)
         size = belief.sum(axis=-1, keepdims=True)
@@ -160,8 +166,8 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates) 
         belief /= size
         if number % LOOKED_OVER == LOOKED_OVER - 1:
             hopeful = _hopeful(tied, templates.pulses) | (loose > loose.max() - HOPELESS)
-            inside = hopeful[rows][:, columns]
-            stay, keep = inside.any(axis=1), inside.any(axis=0)
+            left = hopeful[rows][:, columns]
+            stay, keep = left.any(axis=1), left.any(axis=0)
             rows, columns, belief = rows[stay], columns[keep], belief[stay][:, keep]
             given_up = np.full(tied.shape, -np.inf)
             given_up[rows[:, None], columns] = 0.0
@@ -201,53 +207,69 @@ def _chance(off: Belief) -> Belief:
 
 
 class _Templates:
-    """What each shape foresees round the turn at a speed, about two middles; shape (2, count, candidates, GRID), ln
-    deviation.
+    """What each shape foresees round the turn at a speed, about two middles, ln deviation.
 
     First ``pulses`` gaps, then swings. Angle 0 is where the gap has just passed. ``present``: the share of turns in
-    which a shape shows at all; shape (count, 1, 1).
+    which a shape shows at all; shape (count, 1, 1, 1).
     """
 
     def __init__(self, frequencies: Array) -> None:
         self._frequencies = frequencies
-        one = [(unit, 0, share, False) for unit in UNITS for share in LOST_SHARES]
-        two = [(unit, off, share, False) for unit in UNITS_OF_TWO for off in SECOND_PLACES for share in LOST_SHARES[:2]]
-        events = [(unit, 0, depth, True) for unit in UNITS_OF_TWO for depth in EVENT_DEPTHS]
-        self._gaps = one + two + events
-        self._waves = [(size, delay) for size in SWINGS for delay in SWING_DELAYS_S]
+        self._seconds, self._gaps = _gaps()
+        self._waves = np.array([(size, delay) for size in SWINGS for delay in SWING_DELAYS_S])
         self.pulses, self.count = len(self._gaps), len(self._gaps) + len(self._waves)
-        self.present = np.ones((self.count, 1, 1), dtype=np.float32)
-        self.present[len(one) + len(two) : self.pulses] = EVENTS_SEEN
-        self._angle = (np.arange(GRID, dtype=np.float32) + 0.5) / GRID
+        self.present = np.ones((self.count, 1, 1, 1), dtype=np.float32)
+        self.present[self.pulses - len(UNITS_OF_TWO) * len(EVENT_DEPTHS) : self.pulses] = EVENTS_SEEN
         self._known: dict[int, Belief] = {}
 
-    def at(self, speed: float) -> Belief:
-        key = round(SPEED_STEPS * speed)
-        if key not in self._known:
-            self._known[key] = self._made(key / SPEED_STEPS)
-        return self._known[key]
+    def foreseen(self, shapes: Index, candidates: Index, speeds: Index, starts: Index) -> Belief:
+        """For samples at `speeds` (`SPEED_STEPS` per m/s), by where on the grid the gap would be; shape (2, shapes,
+        samples, candidates, GRID).
+
+        `starts`: minus the grid step of each sample's angle, shape (samples, candidates).
+        """
+        out = np.empty((2, shapes.size, *starts.shape, GRID), dtype=np.float32)
+        for speed in np.unique(speeds).tolist():
+            if speed not in self._known:
+                backwards = self._made(speed / SPEED_STEPS)[..., -np.arange(2 * GRID) % GRID]
+                self._known[speed] = np.lib.stride_tricks.sliding_window_view(backwards, GRID, axis=-1)
+            these = speeds == speed
+            out[:, :, these] = self._known[speed][:, shapes[:, None, None], candidates, starts[these]]
+        return out
 
     def _made(self, speed: float) -> Belief:
+        """Of all shapes and candidates, by the angle since the gap passed; shape (2, count, candidates, GRID)."""
         out = np.empty((2, self.count, self._frequencies.size, GRID), dtype=np.float32)
         rolled = speed * self._frequencies
-        for k, ((passed, seconds), off, size, single) in enumerate(self._gaps):
-            width = np.rint(np.minimum(seconds * rolled, WIDEST) / WIDTH_STEP).astype(np.int64)
-            out[:, k] = -size * _table(passed, off, single)[:, width]
-        np.log1p(np.maximum(out[:, : self.pulses], -0.9), out=out[:, : self.pulses])
-        for k, (size, delay) in enumerate(self._waves, self.pulses):
-            out[:, k] = size * np.cos(2.0 * np.pi * (self._angle - delay * rolled[:, None]))
+        width = np.rint(np.minimum(np.outer(self._seconds, rolled), WIDEST) / WIDTH_STEP).astype(np.int64)
+        out[:, : self.pulses] = self._gaps[np.arange(self.pulses)[:, None], width].transpose(2, 0, 1, 3)
+        size, delay = self._waves.T[..., None, None]
+        angle = (np.arange(GRID) + 0.5) / GRID
+        out[:, self.pulses :] = size * np.cos(2.0 * np.pi * (angle - delay * rolled[:, None]))
         return out
 
 
-@lru_cache(maxsize=64)
-def _table(passed: Callable[[float], Array], off: int, single: bool) -> npt.NDArray[np.float32]:
-    """What is missing about two middles (see `MIDDLES`) by the width of the window (`WIDTH_STEP`) and the angle since a
-    gap passed; of a dip that shows in single turns 1 at its deepest."""
+@lru_cache(maxsize=1)
+def _gaps() -> tuple[Array, Belief]:
+    """Seconds of averaging of each shape that a gap can have; ln deviation by the width of the window (`WIDTH_STEP`),
+    about which of `MIDDLES`, and the angle since the gap passed; shape (shapes, widths, 2, GRID)."""
+    one = [(unit, 0, share, False) for unit in UNITS for share in LOST_SHARES]
+    two = [(unit, off, share, False) for unit in UNITS_OF_TWO for off in SECOND_PLACES for share in LOST_SHARES[:2]]
+    events = [(unit, 0, depth, True) for unit in UNITS_OF_TWO for depth in EVENT_DEPTHS]
+    every = [*one, *two, *events]
+    missing = [size * _missing(passed, off, single) for (passed, _), off, size, single in every]
+    deviation = np.log1p(np.maximum(-np.array(missing).transpose(0, 2, 1, 3), -0.9))
+    return np.array([seconds for (_, seconds), *_ in every]), deviation.astype(np.float32)
+
+
+def _missing(passed: Callable[[Array], Array], off: int, single: bool) -> Array:
+    """What is missing about two middles by the width of the window and the angle; of a dip that shows in single turns
+    1 at its deepest; shape (2, widths, GRID)."""
     widths = np.maximum(np.arange(0.0, WIDEST + WIDTH_STEP, WIDTH_STEP), NARROWEST)
-    missing = np.array([passed(w) for w in widths])
+    missing = passed(widths)
     if single:
-        return np.repeat(missing[None] / missing.max(axis=1, keepdims=True), 2, axis=0).astype(np.float32)
+        return np.repeat(missing[None] / missing.max(axis=1, keepdims=True), 2, axis=0)
     if off:
         missing = missing + np.roll(missing, off, axis=1)
     middles = np.quantile(missing, MIDDLES, axis=1)[..., None]
-    return np.asarray(missing - middles, dtype=np.float32)
+    return np.asarray(missing - middles)

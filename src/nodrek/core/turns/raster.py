@@ -9,6 +9,7 @@ import numpy as np
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.fold import PROFILE_BINS, RingFold
+from nodrek.core.turns.phase import within_turn
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +38,7 @@ def turn_raster(motion: CornerMotion, ring: RingFold, most_rows: int) -> Raster 
     rows = min(count, most_rows)
     per_row = count / rows
     row = np.minimum(((np.floor(turns) - first) / per_row).astype(np.int64), rows - 1)
-    column = np.minimum((np.mod(turns, 1.0) * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
+    column = np.minimum((within_turn(turns) * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
     cell = row * PROFILE_BINS + column
     hits = np.bincount(cell, minlength=rows * PROFILE_BINS)
     total = np.bincount(cell, weights=np.clip(motion.deviation[used], -1.0, 0.5), minlength=rows * PROFILE_BINS)

@@ -39,10 +39,12 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
     ways = SWING_WAYS
     starts, lost = _pieces(looks, looks.paths[ways[0]])
-    waves = np.exp(2j * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID)
+    angle = 2.0 * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID
+    cosine, sine = np.cos(angle).astype(np.float32), np.sin(angle).astype(np.float32)
     weight = (looks.value / looks.noise).astype(np.float32)
     terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
+    largest = np.abs(sums)
     energy = np.add.reduceat(0.5 / looks.noise**2, starts)
     wander = np.add.reduceat(looks.wander, starts)
     size = np.array(SWINGS, dtype=np.float32)[:, None, None]
@@ -52,10 +54,10 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     prior = np.log(np.tile(scale_prior(frequencies), len(ways)))
     for k in range(starts.size):
         belief = fresh if lost[k] else spread(belief, float(wander[k]))
-        turned = np.real(sums[:, k, None] * waves).astype(np.float32)
-        gain = size * turned - 0.5 * size * size * np.float32(energy[k])
-        top = gain.max(axis=-1, keepdims=True)
-        belief = belief * np.exp(gain - top)
+        # about the most that any phase can gain, so that nothing overflows
+        turned = np.outer(sums.real[:, k], cosine) - np.outer(sums.imag[:, k], sine) - largest[:, k, None]
+        top = size * largest[:, k, None] - 0.5 * size * size * np.float32(energy[k])
+        belief = belief * np.exp(size * turned)
         total = np.maximum(belief.sum(axis=-1), 1e-30)
         score += np.log(total) + top[..., 0]
         belief = belief / total[..., None]

@@ -26,9 +26,10 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.phase import from_centre
+from nodrek.core.turns.phase import from_centre, within_turn
 from nodrek.core.turns.search import FREQUENCIES, Stretch, rolled_path
 
+Index = npt.NDArray[np.int64]
 Belief = npt.NDArray[np.floating[Any]]
 """Chance of each phase; the last axis goes round the turn."""
 GRID = 48
@@ -225,8 +226,8 @@ def _quick(
             belief = spread(belief, float(wander[i] - wander[before]))
         arcs = _arcs(width[i], second)
         chance = ((1.0 - STRAY) / arcs.mean() * arcs + STRAY).astype(np.float32)
-        shift = np.floor(np.mod(frequencies * looks.paths[way][i], 1.0) * GRID).astype(np.int64)
-        belief = belief * chance[(places - shift[:, None]) % GRID]
+        shift = np.floor(within_turn(frequencies * looks.paths[way][i]) * GRID).astype(np.int64)
+        belief = belief * np.tile(chance, 2)[places - shift[:, None] + GRID]
         size = belief.sum(axis=1)
         score += np.log(size)
         belief /= size[:, None]
@@ -239,11 +240,11 @@ def _whole(
 ) -> Array:
     """ln Bayes factor of each candidate from all samples, dips or not; shape (FILLED × seconds, candidates)."""
     paths = np.vstack([looks.paths[w] for w in ways])
-    shifts = np.floor(np.mod(frequencies[:, None] * paths, 1.0) * GRID).astype(np.int64)
+    shifts = np.floor(within_turn(frequencies[:, None] * paths) * GRID).astype(np.int64)
     shapes = [(filled, second) for filled in FILLED for second in seconds]
     tables = _Tables(share, looks.speed, shapes)
     places = np.arange(GRID)
-    fresh = np.full((len(shapes), frequencies.size, GRID), 1.0 / GRID, dtype=np.float32)
+    fresh: Belief = np.full((len(shapes), frequencies.size, GRID), 1.0 / GRID, dtype=np.float32)
     belief = fresh
     score = np.zeros((len(shapes), frequencies.size))
     pending = 0.0
@@ -253,7 +254,7 @@ def _whole(
         pending += looks.wander[i]
         if pending > LEAST_SPREAD:
             belief, pending = spread(belief, pending), 0.0
-        turned = (places - shifts[:, i, None]) % GRID
+        turned = places - shifts[:, i, None] + GRID
         belief = belief * tables.ratio(looks.speed[i], bool(looks.dip[i])).take(turned, axis=1)
         size = belief.sum(axis=-1)
         score += np.log(size)
@@ -291,12 +292,11 @@ class _Tables:
         self._known: dict[tuple[int, bool], Belief] = {}
 
     def ratio(self, speed: float, dips: bool) -> Belief:
-        """Shape (shapes, GRID)."""
+        """Once round the turn and once again; shape (shapes, 2 · GRID)."""
         key = (round(SPEED_STEPS * speed / self._middle), dips)
         if key not in self._known:
-            self._known[key] = np.array(
-                [self._row(key[0] / SPEED_STEPS, *s, dips) for s in self._shapes], dtype=np.float32
-            )
+            rows = [self._row(key[0] / SPEED_STEPS, *s, dips) for s in self._shapes]
+            self._known[key] = np.tile(np.array(rows, dtype=np.float32), 2)
         return self._known[key]
 
     def _row(self, faster: float, filled: float, second: float, share: float, high: float, dips: bool) -> Array:

@@ -13,7 +13,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.phase import turn_phasor
+from nodrek.core.turns.phase import turn_phasor, within_turn
 from nodrek.core.turns.search import CLIP, FOLD_FROM, HARMONICS, MOST_SAMPLES, fold_weights, some_stretches
 from nodrek.core.turns.statistic import log_tail
 from nodrek.core.verdict.examine import Examination, RingEvidence
@@ -68,7 +68,7 @@ def _turn_power(exam: Examination, corner: Corner) -> tuple[float, float]:
     if speeds.size < 50:
         return 0.0, 0.0
     used &= motion.expected <= np.quantile(speeds, 0.6)
-    turns = np.mod(motion.path[used] * frequency, 1.0)
+    turns = within_turn(motion.path[used] * frequency)
     window = motion.expected[used] * AVERAGING_S * frequency
     trust = 1.0 / motion.noise[used] ** 2
     trust /= trust.sum()
@@ -91,7 +91,7 @@ def _lost_edge(turns: Array, window: Array, place: float) -> Array:
     """Relative dip of each value: a lost edge lowers each value whose window holds it."""
     pitch = 1.0 / INJECTED_TEETH
     width = np.maximum(window, pitch)
-    hit = np.mod(turns - place, 1.0) < width
+    hit = within_turn(turns - place) < width
     return np.asarray(-np.minimum(pitch / width, 0.5) * hit)
 
 
