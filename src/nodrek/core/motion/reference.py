@@ -17,7 +17,6 @@ breakdown point of the median (Huber, Robust Statistics, 1981; from memory).
 from __future__ import annotations
 
 from collections.abc import Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -100,9 +99,7 @@ def compare_corners(
         table = common or _equalise(_side_by_side(channels, voices, channel.times), channel.rate)
         return _one_corner(channel, logs[channel.corner], table, usable)
 
-    # array work runs outside the interpreter's lock: two at a time
-    with ThreadPoolExecutor(max_workers=2) as pool:
-        out = dict(zip(channels, pool.map(one, channels.values()), strict=True))
+    out = {corner: one(channel) for corner, channel in channels.items()}
     return {c: _with_rounding(m, channels[c].quantum) for c, m in _share_noise(out).items()}
 
 

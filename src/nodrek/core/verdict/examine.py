@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
@@ -188,9 +187,7 @@ def _look_at_rings(
             return replace(seen, shapes=weigh_shapes(motion, mine, seen.scale, ()))
         return seen
 
-    # the transforms run outside the interpreter's lock, so two corners at a time pay
-    with ThreadPoolExecutor(max_workers=2) as pool:
-        return dict(zip(corners, pool.map(look, corners), strict=True))
+    return {corner: look(corner) for corner in corners}
 
 
 def _is_worth_weighing(folded: RingFold | None) -> bool:
