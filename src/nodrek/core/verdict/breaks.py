@@ -9,6 +9,7 @@ import numpy as np
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.motion.events import Dropouts
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.held import HELD, HeldBreaks, held_breaks
 from nodrek.core.verdict.odds import ratio_odds
 from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
 
@@ -24,6 +25,9 @@ SILENT = -2.0
 FROM_SPEED = 4.5
 """m/s: below, coil sensors and control units fall asleep at speeds of their own."""
 PARTIAL_WEIGHT = 0.5
+HELD_PROVES, LEAST_PROOF = 0.96, 0.5
+"""Probability of a break where values stand still as only a break makes them, nothing else explaining it; from where
+the dips are not asked any more."""
 TOGETHER_S = 0.5
 """Breaks closer than this are one: a contact chatters."""
 
@@ -31,15 +35,21 @@ TOGETHER_S = 0.5
 def find_breaks(
     exam: Examination, losing_edges: frozenset[Corner], gaps: Mapping[Corner, float], weak: Mapping[Corner, float]
 ) -> list[Finding]:
-    """`losing_edges`: corners whose ring already explains short dips; only silence counts there.
+    """`losing_edges`: corners whose ring or encoder already explains short dips; only silence counts there.
 
     `gaps`, `weak`: how surely a corner is silent because it sleeps, or because an arc of its ring is weak.
     """
     found = []
+    for corner in exam.followed:
+        held = held_breaks(exam, corner) if corner not in losing_edges else None
+        confidence = HELD_PROVES * (1.0 - gaps.get(corner, 0.0)) * (1.0 - weak.get(corner, 0.0))
+        if held is not None and confidence >= LEAST_PROOF:
+            found.append(_bridged(exam, corner, held, confidence))
+    bridged = {c for f in found for c in f.corners}
     for corner, dropouts in exam.dropouts.items():
         deep = _breaks(exam, corner, dropouts, corner in losing_edges)
         count = int(deep.size)
-        if not count:
+        if not count or corner in bridged:
             continue
         minutes = exam.usable.moving / 60.0
         silent = int(np.sum(dropouts.depth[deep] < SILENT))
@@ -70,6 +80,29 @@ def find_breaks(
             )
         )
     return found
+
+
+def _bridged(exam: Examination, corner: Corner, held: HeldBreaks, confidence: float) -> Finding:
+    """Breaks that the control unit hides behind its last value."""
+    times = exam.followed[corner].times[held.starts]
+    trigger = find_trigger(exam, corner, times)
+    return Finding(
+        Fault.INTERMITTENT,
+        (corner,),
+        confidence,
+        f"The {corner.words} reading stands still {times_words(times.size)} in {exam.usable.moving / 60.0:.1f} minutes "
+        f"of driving while the other corners move on, up to {held.longest_s:.2f} s long{_when(trigger)}: the control "
+        "unit shows its last value while the signal is gone. Look at lead, connector and the sensor's seat before "
+        "the ring.",
+        {
+            HELD: int(times.size),
+            "breaks": int(times.size),
+            "longest_s": round(held.longest_s, 3),
+            "trigger": trigger.kind.value,
+            "way": trigger.way,
+            "times_s": [round(float(t), 2) for t in times[:50]],
+        },
+    )
 
 
 def _when(trigger: Trigger) -> str:

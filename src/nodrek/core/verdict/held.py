@@ -2,11 +2,13 @@
 
 A unit that holds its last value over an implausible one hides lost edges and short breaks: the reading neither falls
 nor drops out. But it repeats, to the last digit, while those of the other corners move on. Where such repeats come at
-one place of the turn the ring is to blame, at any other rate of repeating than that of the mates something else.
+one place of the turn the ring is to blame. Where it stands still now and then, far longer than any mate ever does and
+far longer than it does itself between, the signal was gone for that while.
 """
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -36,6 +38,12 @@ LEAST_FAST = 0.25
 HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
+LEAST_BREAKS, LEAST_BREAK = 3, 3
+"""Long standstills that make breaks of the signal, and samples in each."""
+OVER_LONGEST, OVER_USUAL = 1.5, 2.0
+"""Times the longest run of the mates, and times all but a hundredth of its own, from which a run is one of them."""
+BREAKS_FROM_SPEED = 4.5
+"""m/s: below, sound channels stand still as well."""
 HELD = "held_values"
 """Name of the evidence that needs no learnt probability: the line-up is its own proof."""
 
@@ -110,6 +118,44 @@ def _line_up(exam: Examination, corner: Corner, usual: int) -> Scale | None:
 
 def _log_p(scale: Scale | None) -> float:
     return 0.0 if scale is None else scale.log_p
+
+
+@dataclass(frozen=True, eq=False)
+class HeldBreaks:
+    """Places of the samples at which values begin to stand still as long as only a break explains; the longest, s."""
+
+    starts: npt.NDArray[np.int64]
+    longest_s: float
+
+
+def held_breaks(exam: Examination, corner: Corner) -> HeldBreaks | None:
+    """Breaks that the control unit bridges with its last value; ``None`` where there is no proof of any.
+
+    Lost edges of a dirty encoder and of a ring make runs of all lengths, many of them short; a sleeping sensor makes
+    them while the wheel is slow.
+    """
+    runs = {c: _faster(exam, c, r) for c, r in _all_runs(exam).items()}
+    if corner not in runs or len(runs) < 3 or not all(r.length.size for r in runs.values()):
+        return None
+    own = runs.pop(corner)
+    longest = max(int(r.length.max()) for r in runs.values())
+    usual = float(np.quantile(own.length, 0.99))
+    least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(OVER_USUAL * usual))
+    between = (least + 1) // 2
+    middling = [int(((r.length >= between) & (r.length < least)).sum()) for r in (own, *runs.values())]
+    starts, length = own.start[own.length >= least], own.length[own.length >= least]
+    motion = exam.followed[corner]
+    fast = np.count_nonzero(motion.vehicle[starts] > np.median(motion.vehicle[motion.vehicle > FROM_SPEED]))
+    few = starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size
+    mates = float(np.median(middling[1:]))
+    if few or starts.size <= middling[0] - mates - 2.0 * math.sqrt(mates):
+        return None
+    return HeldBreaks(starts, float(length.max()) / exam.log.channels[corner].rate)
+
+
+def _faster(exam: Examination, corner: Corner, runs: _Runs) -> _Runs:
+    fast = exam.followed[corner].vehicle[runs.start] > BREAKS_FROM_SPEED
+    return _Runs(runs.start[fast], runs.length[fast])
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from nodrek.core.model import Corner
+from nodrek.core.model import Corner, Fault
 from nodrek.core.turns.fold import PROFILE_BINS
 from nodrek.core.turns.raster import turn_raster
 from nodrek.core.verdict.held import HELD
@@ -94,7 +94,9 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
         return None
     result = answer.analysis.corners[corner]
     arcs = result.turn.arcs
-    hidden = any(corner in f.corners and HELD in f.evidence for f in answer.analysis.findings)
+    hidden = any(
+        f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD in f.evidence for f in answer.analysis.findings
+    )
     text, caption = "", "even all round" if result.turn.locked or ring.fold.null < 0.01 else "nothing repeats"
     if hidden:
         caption = "the control unit hides the place"
