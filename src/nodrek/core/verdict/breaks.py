@@ -90,10 +90,9 @@ def _bridged(exam: Examination, corner: Corner, held: HeldBreaks, confidence: fl
         Fault.INTERMITTENT,
         (corner,),
         confidence,
-        f"The {corner.words} reading stands still {times_words(times.size)} in {exam.usable.moving / 60.0:.1f} minutes "
-        f"of driving while the other corners move on, up to {held.longest_s:.2f} s long{_when(trigger)}: the control "
-        "unit shows its last value while the signal is gone. Look at lead, connector and the sensor's seat before "
-        "the ring.",
+        f"The {corner.words} signal was gone {times_words(times.size)} in {exam.usable.moving / 60.0:.1f} minutes of "
+        f"driving, up to {held.longest_s:.2f} s long{_when(trigger)}: the control unit showed {held.way} meanwhile. "
+        "Look at lead, connector and the sensor's seat before the ring.",
         {
             HELD: int(times.size),
             "breaks": int(times.size),

@@ -1,29 +1,33 @@
-"""Values that stand still: what a control unit does not believe, it does not show.
+"""What hides behind stand-ins: what a control unit does not believe, it does not show.
 
-A unit that holds its last value over an implausible one hides lost edges and short breaks: the reading neither falls
-nor drops out. But it repeats, to the last digit, while those of the other corners move on. Where such repeats come at
-one place of the turn the ring is to blame. Where it stands still now and then, far longer than any mate ever does and
-far longer than it does itself between, the signal was gone for that while.
+A unit that shows its last value, or one made of the other corners, in place of an implausible one hides lost edges
+and short breaks: the reading neither falls nor drops out. But it stands still, or agrees with the others, to the last
+digit (`stand_in`). Where such runs come at one place of the turn the ring is to blame. Where they come now and then,
+far longer than any mate ever makes them by accident, the signal was gone for that while.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
-from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.search import Scale, find_scale_of_events
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates
 
-FROM_SPEED = 3.0
 USUAL_RUNS = (1, 2, 3, 4, 6)
-"""Samples for which values may stand still in a sound channel: as many as set this corner best off from its mates."""
-LEAST_HELD, OVER_MATES = 12, 1.2
-"""Held values from which a corner is looked at: so many, and so many sigmas more than at the middle mate."""
+"""Samples of a run up to which it may be usual in a sound channel: as many as set this corner best off from its
+mates."""
+LEAST_HELD = 12
+OVER_MATES = {StandIn.LAST: 1.2}
+OVER_MATES_MADE = 3.0
+"""Runs from which a corner is looked at: so many, and so many sigmas more than at the middle mate. To agree by accident
+is common, to repeat to the last digit hardly."""
 OFTEN = 2.0
 """Times as often as at the worst of the mates, from which a ring is asked whatever else it shows."""
 TIED_LOG_P = -15.0
@@ -39,20 +43,26 @@ HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
 LEAST_BREAKS, LEAST_BREAK = 3, 3
-"""Long standstills that make breaks of the signal, and samples in each."""
+"""Runs that make breaks of the signal, and samples in each."""
 OVER_LONGEST, OVER_USUAL = 1.5, 2.0
-"""Times the longest run of the mates, and times all but a hundredth of its own, from which a run is one of them."""
+"""Times the longest run of the mates, and, of standstills, times all but a hundredth of its own, from which a run is
+one of them."""
+ACCIDENTS, LEAST_GOING_ON = 0.08, 0.03
+"""Accidental runs in a log of which three come once in ten thousand logs; least chance that one goes on."""
 BREAKS_FROM_SPEED = 4.5
 """m/s: below, sound channels stand still as well."""
+TOGETHER_S, LONGEST_BREAK_S = 0.5, 3.0
+"""Runs closer than this are one break: a contact chatters. What goes on for longer than that is none."""
 HELD = "held_values"
-"""Name of the evidence that needs no learnt probability: the line-up is its own proof."""
+"""Name of the evidence that needs no learnt probability: the runs are their own proof."""
 
 
 @dataclass(frozen=True)
 class Held:
-    """``count`` odd runs of equal values, the middle mate has ``mates``; ``scale`` at which they line up best, with
+    """``count`` odd runs of stand-ins, the middle mate has ``mates``; ``scale`` at which they line up best, with
     what chance by accident; ``is_lost``: it is the odd ones that do, at no mate as well, and not while slow alone."""
 
+    way: StandIn
     count: int
     mates: int
     scale: Scale | None
@@ -64,53 +74,66 @@ class Held:
 
 
 def held_values(exam: Examination, corner: Corner) -> Held | None:
-    """``None`` where the corner's values repeat no more than those of its mates."""
+    """``None`` where the corner's values are stand-ins no oftener than those of its mates."""
     return exam.once(f"held values {corner}", lambda: _held_values(exam, corner))
 
 
 def _held_values(exam: Examination, corner: Corner) -> Held | None:
-    runs = _all_runs(exam)
-    if corner not in runs or len(runs) < 3:
+    found = [held for way in StandIn if (held := _held_by(exam, corner, way)) is not None]
+    return min(found, key=lambda held: (not held.is_lost, _log_p(held.scale)), default=None)
+
+
+def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
+    own_runs, mates_runs = own_and_mates(exam, corner, way)
+    if len(mates_runs) < 2:
         return None
-    longer = {c: np.array([(r.length > usual).sum() for usual in USUAL_RUNS]) for c, r in runs.items()}
-    others = [n for c, n in longer.items() if c is not corner]
-    own, mates, worst = longer[corner], np.median(others, axis=0), np.max(others, axis=0)
-    worth = (own >= LEAST_HELD) & (own - mates > OVER_MATES * np.sqrt(mates + 1.0))
+    others = [_longer(runs) for runs in mates_runs.values()]
+    own, mates, worst = _longer(own_runs), np.median(others, axis=0), np.max(others, axis=0)
+    worth = (own >= LEAST_HELD) & (own - mates > OVER_MATES.get(way, OVER_MATES_MADE) * np.sqrt(mates + 1.0))
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
     ring = exam.rings[corner].fold
     if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
         return None
-    tries = {USUAL_RUNS[k]: _line_up(exam, corner, USUAL_RUNS[k]) for k in np.flatnonzero(worth)}
+    tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in np.flatnonzero(worth)}
     best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
     if best is None or not (often or _log_p(tries[best]) < TIED_LOG_P):
         return None
-    return _held(exam, corner, best, tries[best])
+    return _held(exam, corner, way, best, tries[best])
 
 
-def _held(exam: Examination, corner: Corner, usual: int, scale: Scale | None) -> Held:
+def _longer(runs: Runs) -> npt.NDArray[np.int64]:
+    return np.array([np.count_nonzero(runs.length > usual) for usual in USUAL_RUNS])
+
+
+def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Scale | None) -> Held:
     """What the runs of more than `usual` samples say."""
-    starts = {c: r.start[r.length > usual] for c, r in _all_runs(exam).items()}
-    own, mates = starts[corner].size, round(np.median([s.size for c, s in starts.items() if c is not corner]))
-    vehicle = exam.followed[corner].vehicle
-    above = float(np.median(vehicle[vehicle > FROM_SPEED]))
-    fast = {c: np.count_nonzero(exam.followed[c].vehicle[s] > above) for c, s in starts.items()}
-    odd_fast = fast[corner] - float(np.median([n for c, n in fast.items() if c is not corner]))
+    own_runs, mates_runs = own_and_mates(exam, corner, way)
+    starts = {c: r.start[r.length > usual] for c, r in mates_runs.items()}
+    mine = own_runs.start[own_runs.length > usual]
+    own, mates = mine.size, round(np.median([s.size for s in starts.values()]))
+    middle = _middle_speed(exam, corner)
+    fast = [np.count_nonzero(exam.followed[c].vehicle[s] > middle) for c, s in starts.items()]
+    odd_fast = np.count_nonzero(exam.followed[corner].vehicle[mine] > middle) - float(np.median(fast))
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
     # the mates are asked last, each look costs as much as one for a ring; and at every length of run, because what
     # the pattern of a sound ring does to a steady slow speed shows at one length here and at another there
     is_lost = is_lost and all(
-        _log_p(scale) < TIED_OVER_MATES * _log_p(_line_up(exam, c, length))
+        _log_p(scale) < TIED_OVER_MATES * _log_p(_line_up(exam, c, runs, length))
         for length in USUAL_RUNS
-        for c in starts
-        if c is not corner
+        for c, runs in mates_runs.items()
     )
-    return Held(own, mates, scale, is_lost)
+    return Held(way, own, mates, scale, bool(is_lost))
 
 
-def _line_up(exam: Examination, corner: Corner, usual: int) -> Scale | None:
+def _middle_speed(exam: Examination, corner: Corner) -> float:
+    vehicle = exam.followed[corner].vehicle
+    return float(np.median(vehicle[vehicle > FROM_SPEED]))
+
+
+def _line_up(exam: Examination, corner: Corner, runs: Runs, usual: int) -> Scale | None:
     """Scale at which the corner's runs of more than `usual` samples line up best."""
-    motion, runs = exam.followed[corner], _all_runs(exam)[corner]
+    motion = exam.followed[corner]
     events: Array = np.zeros(motion.times.size)
     events[runs.start[runs.length > usual]] = -1.0
     return find_scale_of_events(motion, exam.rings[corner].stretches, events)
@@ -122,59 +145,77 @@ def _log_p(scale: Scale | None) -> float:
 
 @dataclass(frozen=True, eq=False)
 class HeldBreaks:
-    """Places of the samples at which values begin to stand still as long as only a break explains; the longest, s."""
+    """Places of the samples at which stand-ins begin that last as long as only a break explains; the longest, s."""
 
+    way: StandIn
     starts: npt.NDArray[np.int64]
     longest_s: float
 
 
 def held_breaks(exam: Examination, corner: Corner) -> HeldBreaks | None:
-    """Breaks that the control unit bridges with its last value; ``None`` where there is no proof of any.
+    """Breaks that the control unit bridges; ``None`` where there is no proof of any.
 
     Lost edges of a dirty encoder and of a ring make runs of all lengths, many of them short; a sleeping sensor makes
     them while the wheel is slow.
     """
-    runs = {c: _faster(exam, c, r) for c, r in _all_runs(exam).items()}
-    if corner not in runs or len(runs) < 3 or not all(r.length.size for r in runs.values()):
+    found = exam.once("held breaks", lambda: _all_breaks(exam)).get(corner, [])
+    return max(found, key=lambda breaks: breaks.starts.size, default=None)
+
+
+def _all_breaks(exam: Examination) -> dict[Corner, list[HeldBreaks]]:
+    out: dict[Corner, list[HeldBreaks]] = {}
+    for way in StandIn:
+        here = {c: breaks for c in exam.followed if (breaks := _breaks_by(exam, c, way)) is not None}
+        # one corner at a time is put right by the others
+        if way is StandIn.LAST or len(here) == 1:
+            for corner, breaks in here.items():
+                out.setdefault(corner, []).append(breaks)
+    return out
+
+
+def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | None:
+    own, mates = own_and_mates(exam, corner, way)
+    own, mates = _faster(exam, corner, own), {c: _faster(exam, c, r) for c, r in mates.items()}
+    if len(mates) < 2 or not own.length.size:
         return None
-    own = runs.pop(corner)
-    longest = max(int(r.length.max()) for r in runs.values())
-    usual = float(np.quantile(own.length, 0.99))
-    least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(OVER_USUAL * usual))
-    between = (least + 1) // 2
-    middling = [int(((r.length >= between) & (r.length < least)).sum()) for r in (own, *runs.values())]
-    starts, length = own.start[own.length >= least], own.length[own.length >= least]
-    motion = exam.followed[corner]
-    fast = np.count_nonzero(motion.vehicle[starts] > np.median(motion.vehicle[motion.vehicle > FROM_SPEED]))
-    few = starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size
-    mates = float(np.median(middling[1:]))
-    if few or starts.size <= middling[0] - mates - 2.0 * math.sqrt(mates):
+    longest = max(int(r.length.max(initial=0)) for r in mates.values())
+    # a contact that is open often enough makes long agreement usual, but hardly anything stands still for long
+    by_way = OVER_USUAL * float(np.quantile(own.length, 0.99)) if way is StandIn.LAST else _accident(exam, mates)
+    least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(by_way))
+    starts, seconds, middling = _clusters(exam, corner, own, least)
+    by_chance = float(np.median([_clusters(exam, c, r, least)[2] for c, r in mates.items()]))
+    fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > _middle_speed(exam, corner))
+    if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:
         return None
-    return HeldBreaks(starts, float(length.max()) / exam.log.channels[corner].rate)
+    if starts.size <= middling - by_chance - 2.0 * math.sqrt(by_chance):
+        return None
+    return HeldBreaks(way, starts, float(seconds.max()))
 
 
-def _faster(exam: Examination, corner: Corner, runs: _Runs) -> _Runs:
-    fast = exam.followed[corner].vehicle[runs.start] > BREAKS_FROM_SPEED
-    return _Runs(runs.start[fast], runs.length[fast])
+def _accident(exam: Examination, mates: Mapping[Corner, Runs]) -> float:
+    """Length of run that agreement by accident makes less than `ACCIDENTS` times in the log.
+
+    Chances that it goes on from sample to sample are those of the most agreeing mate.
+    """
+    on = max((1.0 - r.length.size / max(1, int((r.length - 1).sum())) for r in mates.values()), default=0.0)
+    samples = max(m.times.size for m in exam.followed.values())
+    return 1.0 + math.log(samples / ACCIDENTS) / -math.log(min(max(on, LEAST_GOING_ON), 0.99))
 
 
-@dataclass(frozen=True, eq=False)
-class _Runs:
-    """Runs of equal values at speed: place of the first repeat, number of samples."""
+def _clusters(exam: Examination, corner: Corner, runs: Runs, least: int) -> tuple[npt.NDArray[np.int64], Array, int]:
+    """Starts of what may be breaks, their seconds; number of clusters of runs that are nothing like it."""
+    runs = runs.where(runs.length >= (least + 1) // 2)
+    if not runs.length.size:
+        return runs.start, np.zeros(0), 0
+    times = exam.followed[corner].times
+    begin = times[runs.start]
+    end = times[np.minimum(runs.start + runs.length - 2, times.size - 1)]
+    first = np.flatnonzero(np.concatenate([[True], begin[1:] - end[:-1] > TOGETHER_S]))
+    length = np.maximum.reduceat(runs.length, first)
+    seconds = np.maximum.reduceat(end, first) - begin[first]
+    breaks = (length >= least) & (seconds < LONGEST_BREAK_S)
+    return runs.start[first][breaks], seconds[breaks], int(np.count_nonzero(~breaks))
 
-    start: npt.NDArray[np.int64]
-    length: npt.NDArray[np.int64]
 
-
-def _all_runs(exam: Examination) -> dict[Corner, _Runs]:
-    return exam.once("runs", lambda: {c: _runs(motion) for c, motion in exam.followed.items()})
-
-
-def _runs(motion: CornerMotion) -> _Runs:
-    begins = np.flatnonzero(np.diff(motion.speed, prepend=np.nan) != 0.0)
-    length = np.diff(begins, append=motion.speed.size)
-    fast = (motion.vehicle[begins] > FROM_SPEED) & (motion.speed[begins] > FROM_SPEED)
-    fast &= ~np.isnan(motion.deviation[begins])
-    # the last sample of all has none after it to repeat it
-    start = np.minimum(begins + 1, motion.speed.size - 1)
-    return _Runs(start[fast], length[fast])
+def _faster(exam: Examination, corner: Corner, runs: Runs) -> Runs:
+    return runs.where(exam.followed[corner].vehicle[runs.start] > BREAKS_FROM_SPEED)

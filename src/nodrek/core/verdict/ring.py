@@ -90,14 +90,14 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
 
 
 def _hidden_damage(corner: Corner, held: Held) -> Finding:
-    """Lost edges that the control unit does not show: its values stand still at one place of the turn."""
+    """Lost edges that the control unit does not show, but it does so at one place of the turn."""
     assert held.scale is not None
     return Finding(
         Fault.RING_DAMAGE,
         (corner,),
         HELD_PROVES,
-        f"The {corner.words} reading stands still at the same place of the turn, {held.count} times, while the other "
-        "corners move on: the control unit shows its last value over edges that are lost or late.",
+        f"The {corner.words} ring loses edges at the same place of the turn: {held.count} times the control unit shows "
+        f"{held.way} there instead of its own reading.",
         {
             HELD: held.count,
             "held_at_mates": held.mates,
