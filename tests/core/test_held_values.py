@@ -1,4 +1,4 @@
-"""A unit that holds its last value over a lost edge: readings stand still where they should dip."""
+"""A unit that shows its last value, or one made of the other corners, where it should show a dip or a break."""
 
 from __future__ import annotations
 
@@ -6,16 +6,18 @@ import numpy as np
 import pytest
 
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
-from nodrek.core.verdict.held import held_values
+from nodrek.core.model import Corner, Fault, RawChannel, RawLog, Vehicle
+from nodrek.core.verdict.held import held_breaks, held_values
 from nodrek.core.verdict.judge import analyze_log
+from nodrek.core.verdict.stand_in import StandIn
 
 CIRCUMFERENCE, RATE_HZ = 2.05, 50.0
 
 
-def held_log(where: str, seed: int = 0, step: float = 0.01) -> RawLog:
-    """Four corners in steps of `step` km/h; the rear left one repeats its last value in some turns: at one angle of
-    the ``ring``, there but only while ``slow``, at ``any`` angle, or as often as its mates (``none``)."""
+def held_log(where: str, seed: int = 0, step: float = 0.01, way: StandIn = StandIn.LAST) -> RawLog:
+    """Four corners in steps of `step` km/h; the rear left one shows a stand-in in some turns: at one angle of
+    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` of 0.2 to 0.4 s, or as often as
+    its mates (``none``)."""
     rng = np.random.default_rng(seed)
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     speed = 11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
@@ -26,15 +28,20 @@ def held_log(where: str, seed: int = 0, step: float = 0.01) -> RawLog:
         comes = passes[speed[passes] < np.quantile(speed, 0.3)]
     if where == "any":
         comes = np.sort(rng.choice(np.arange(1, times.size), comes.size, replace=False))
-
-    def shown(corner: Corner) -> Array:
-        values = np.round(3.6 / step * speed * (1.0 + 0.003 * rng.standard_normal(times.size))) * step
-        if corner is Corner.RL and where != "none":
-            for at in comes.tolist():
-                values[at] = values[at - 1]
-        return values
-
-    return RawLog(tuple(RawChannel(f"Wheel speed {c}", "km/h", times, shown(c)) for c in Corner), "test")
+    if where == "breaks":
+        begins = np.linspace(500, times.size - 500, 9).astype(int) + rng.integers(0, 300, 9)
+        comes = np.concatenate([np.arange(at, at + rng.integers(10, 21)) for at in begins])
+    raw = {c: 3.6 * speed * (1.0 + 0.003 * rng.standard_normal(times.size)) for c in Corner}
+    own, others = raw[Corner.RL], np.sort([raw[c] for c in Corner if c is not Corner.RL], axis=0)
+    made = {
+        StandIn.MIDDLE_OF_ALL: others[:2].mean(axis=0),
+        StandIn.MEAN_OF_OTHERS: others.mean(axis=0),
+        StandIn.MIDDLE_OF_OTHERS: others[1],
+    }
+    for at in comes.tolist() if where != "none" else ():
+        own[at] = own[at - 1] if way is StandIn.LAST else made[way][at]
+    shown = {c: np.round(values / step) * step for c, values in raw.items()}
+    return RawLog(tuple(RawChannel(f"Wheel speed {c}", "km/h", times, shown[c]) for c in Corner), "test")
 
 
 def test_values_that_stand_still_at_one_angle_convict_the_ring() -> None:
@@ -47,9 +54,39 @@ def test_values_that_stand_still_at_one_angle_convict_the_ring() -> None:
     first = analysis.findings[0]
     assert (first.fault, first.corners) == (Fault.RING_DAMAGE, (Corner.RL,))
     assert first.confidence > 0.9
-    assert "stands still" in first.summary
+    assert "shows its last value there" in first.summary
     assert analysis.corners[Corner.RL].turn.arcs == ()
-    assert all(held_values(exam, c) is None for c in Corner if c is not Corner.RL)
+    others = [held_values(exam, c) for c in Corner if c is not Corner.RL]
+    assert not any(h.is_tied for h in others if h is not None)
+
+
+@pytest.mark.parametrize("way", [way for way in StandIn if way is not StandIn.LAST])
+def test_so_do_values_that_are_made_of_the_other_corners(way: StandIn) -> None:
+    analysis, exam = analyze_log(map_corners(held_log("ring", 5, way=way)), Vehicle(), lambda share, doing: None)
+    held = held_values(exam, Corner.RL)
+    assert held is not None
+    assert held.is_tied
+    assert held.way is way
+    first = analysis.findings[0]
+    assert (first.fault, first.corners) == (Fault.RING_DAMAGE, (Corner.RL,))
+    assert way.value in first.summary
+
+
+@pytest.mark.parametrize("way", list(StandIn))
+def test_breaks_that_a_unit_bridges_are_counted(way: StandIn) -> None:
+    analysis, exam = analyze_log(map_corners(held_log("breaks", 3, way=way)), Vehicle(), lambda share, doing: None)
+    first = analysis.findings[0]
+    assert (first.fault, first.corners, first.evidence["breaks"]) == (Fault.INTERMITTENT, (Corner.RL,), 9)
+    assert first.evidence["longest_s"] == pytest.approx(0.35, abs=0.1)
+    assert way.value in first.summary
+    assert all(f.confidence < 0.1 for f in analysis.findings[1:])
+    assert all(held_breaks(exam, c) is None for c in Corner if c is not Corner.RL)
+
+
+@pytest.mark.parametrize("way", list(StandIn))
+def test_short_runs_at_any_angle_are_no_breaks(way: StandIn) -> None:
+    _, exam = analyze_log(map_corners(held_log("any", 2, way=way)), Vehicle(), lambda share, doing: None)
+    assert all(held_breaks(exam, c) is None for c in Corner)
 
 
 def test_so_they_do_where_coarse_values_repeat_at_every_corner() -> None:

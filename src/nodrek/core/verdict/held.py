@@ -183,7 +183,8 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     by_way = OVER_USUAL * float(np.quantile(own.length, 0.99)) if way is StandIn.LAST else _accident(exam, mates)
     least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(by_way))
     starts, seconds, middling = _clusters(exam, corner, own, least)
-    by_chance = float(np.median([_clusters(exam, c, r, least)[2] for c, r in mates.items()]))
+    theirs = {c: _faster(exam, c, own_and_mates(exam, c, way)[0]) for c in mates}
+    by_chance = float(np.median([_clusters(exam, c, r, least)[2] for c, r in theirs.items()]))
     fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > _middle_speed(exam, corner))
     if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:
         return None
@@ -212,9 +213,9 @@ def _clusters(exam: Examination, corner: Corner, runs: Runs, least: int) -> tupl
     end = times[np.minimum(runs.start + runs.length - 2, times.size - 1)]
     first = np.flatnonzero(np.concatenate([[True], begin[1:] - end[:-1] > TOGETHER_S]))
     length = np.maximum.reduceat(runs.length, first)
-    seconds = np.maximum.reduceat(end, first) - begin[first]
-    breaks = (length >= least) & (seconds < LONGEST_BREAK_S)
-    return runs.start[first][breaks], seconds[breaks], int(np.count_nonzero(~breaks))
+    lasting = np.maximum.reduceat(end, first) - begin[first]
+    breaks = (length >= least) & (lasting < LONGEST_BREAK_S)
+    return runs.start[first][breaks], np.maximum.reduceat(end - begin, first)[breaks], int(np.count_nonzero(~breaks))
 
 
 def _faster(exam: Examination, corner: Corner, runs: Runs) -> Runs:
