@@ -116,11 +116,12 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     odd_fast = np.count_nonzero(exam.followed[corner].vehicle[mine] > middle) - float(np.median(fast))
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
-    # the mates are asked last, each look costs as much as one for a ring; and at every length of run, because what
-    # the pattern of a sound ring does to a steady slow speed shows at one length here and at another there
+    # the mates are asked last, each look costs as much as one for a ring; and unless their runs are few at every
+    # length, because what the pattern of a sound ring does to a steady slow speed shows at one here, at another there
+    often = own >= OFTEN * (max(s.size for s in starts.values()) + 1)
     is_lost = is_lost and all(
         _log_p(scale) < TIED_OVER_MATES * _log_p(_line_up(exam, c, runs, length))
-        for length in USUAL_RUNS
+        for length in ((usual,) if often else USUAL_RUNS)
         for c, runs in mates_runs.items()
     )
     return Held(way, own, mates, scale, bool(is_lost))
