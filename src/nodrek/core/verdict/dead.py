@@ -7,11 +7,15 @@ from collections.abc import Mapping
 
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import ratio_odds
+from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
 
 EVEN_DEAD_S = 6.0
 """Seconds of driving at zero that are as likely a fault as anything else."""
 EVEN_FROZEN_S = 3.0
+MADE_PROVES = 0.97
+"""Probability that a corner is silent which alone agrees with the others to the last digit all the time."""
 ABSURD = 120.0
 """m/s; no road vehicle reads more: all-ones raw values land far above (common practice)."""
 
@@ -38,7 +42,22 @@ def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
                 {"share_of_driving": round(share, 3), "seconds": round(seconds, 1), "since_s": round(since, 1)},
             )
         )
+    for corner in exam.followed:
+        way = always_made_of_others(exam, corner)
+        if way is not None:
+            found.append(_made(exam, corner, way))
     return found
+
+
+def _made(exam: Examination, corner: Corner, way: StandIn) -> Finding:
+    return Finding(
+        Fault.NO_SIGNAL,
+        (corner,),
+        MADE_PROVES,
+        f"The {corner.words} corner has no reading of its own: the control unit shows {way} all the time. "
+        "The log cannot say which link is dead: sensor, ring, wire or control unit.",
+        {HELD: 1, "share_of_driving": 1.0, "seconds": round(exam.usable.moving, 1), "since_s": 0.0},
+    )
 
 
 def find_frozen(exam: Examination) -> list[Finding]:

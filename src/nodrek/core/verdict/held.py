@@ -42,6 +42,8 @@ LEAST_FAST = 0.25
 HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
+PULLS_LOG_P = -30.0
+"""(ln) chance from which the pattern of another ring is one."""
 LEAST_BREAKS, LEAST_BREAK = 3, 3
 """Runs that make breaks of the signal, and samples in each."""
 OVER_LONGEST, OVER_USUAL = 1.5, 2.0
@@ -79,8 +81,18 @@ def held_values(exam: Examination, corner: Corner) -> Held | None:
 
 
 def _held_values(exam: Examination, corner: Corner) -> Held | None:
-    found = [held for way in StandIn if (held := _held_by(exam, corner, way)) is not None]
+    ways = [StandIn.LAST] if _is_pulled(exam, corner) else list(StandIn)
+    found = [held for way in ways if (held := _held_by(exam, corner, way)) is not None]
     return min(found, key=lambda held: (not held.is_lost, _log_p(held.scale)), default=None)
+
+
+def _is_pulled(exam: Examination, corner: Corner) -> bool:
+    """Whether a mate's ring shows a pattern that would pull what is made of the others about, once a turn as well."""
+    return any(
+        ring.scale.log_p < PULLS_LOG_P and float(ring.fold.harmonics[:4].max()) > HIDDEN_BELOW
+        for mate, ring in exam.rings.items()
+        if mate is not corner and ring.scale is not None and ring.fold is not None
+    )
 
 
 def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:

@@ -22,8 +22,15 @@ STEPS_OFF = 0.8
 """Steps of the log's values by which one that is made of others may differ from what is made of their logged values."""
 MOST_AGREEMENT = 0.25
 """Share of all samples that agree by accident at the middle corner, from which values are too coarse to tell."""
+FAST_LOG_HZ = 20.0
+"""Samples a second from which a wheel's own speed moves by less than its noise from one to the next, so that accidental
+agreement ends soon."""
 SHARED = 0.5
 """Share of a run in which two corners each seem to stand in for the other, from which it is not the second's."""
+
+ALWAYS, HALF_AS_OFTEN, LEAST_SAMPLES, APART = 0.5, 0.5, 60, 6.0
+"""Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
+rest), no mate half as often; samples needed; how far the others are apart in them, in what counts as agreement."""
 
 
 class StandIn(StrEnum):
@@ -60,13 +67,17 @@ def own_and_mates(exam: Examination, corner: Corner, way: StandIn) -> tuple[Runs
 
 
 def _all_runs(exam: Examination, way: StandIn) -> dict[Corner, Runs]:
-    if way is not StandIn.LAST and len(exam.followed) < 4:
+    if way is not StandIn.LAST and (len(exam.followed) < 4 or _rate(exam) < FAST_LOG_HZ):
         return {}
     if way is StandIn.LAST:
         return {c: _standstills(exam, c) for c in exam.followed} if len(exam.followed) >= 3 else {}
     every = {c: _agreements(exam, c, way) for c in exam.followed}
     usual = np.median([(r.length.sum() - r.length.size) / exam.followed[c].times.size for c, r in every.items()])
     return every if usual < MOST_AGREEMENT else {}
+
+
+def _rate(exam: Examination) -> float:
+    return float(np.median([exam.log.channels[c].rate for c in exam.followed]))
 
 
 def _standstills(exam: Examination, corner: Corner) -> Runs:
@@ -80,18 +91,54 @@ def _standstills(exam: Examination, corner: Corner) -> Runs:
 
 
 def _agreements(exam: Examination, corner: Corner, way: StandIn) -> Runs:
-    motion = exam.followed[corner]
-    mates = np.sort([_at(exam, c, motion.times) for c in exam.followed if c is not corner], axis=0)
-    made = {
-        # of four the middle is the mean of the second and third, and the corner itself reads lowest
-        StandIn.MIDDLE_OF_ALL: mates[:2].mean(axis=0),
-        StandIn.MEAN_OF_OTHERS: mates.mean(axis=0),
-        StandIn.MIDDLE_OF_OTHERS: mates[1],
-    }[way]
-    close = np.abs(motion.speed - made) <= STEPS_OFF * exam.log.channels[corner].quantum + 1e-6
-    close &= (motion.vehicle > FROM_SPEED) & ~np.isnan(motion.deviation)
+    close = _agrees(exam, corner, way) & _moves(exam, corner)
     edges = np.flatnonzero(np.diff(close.astype(np.int8), prepend=0, append=0))
     return Runs(edges[::2], edges[1::2] - edges[::2] + 1)
+
+
+def always_made_of_others(exam: Examination, corner: Corner) -> StandIn | None:
+    """How a corner that has no reading of its own is made of the others, all the time; ``None`` for all that read."""
+    if corner not in exam.followed or len(exam.followed) < 4:
+        return None
+    for way, shares in exam.once("agreement", lambda: _all_agreements(exam)).items():
+        if shares[corner] >= ALWAYS and max(s for c, s in shares.items() if c is not corner) < HALF_AS_OFTEN * ALWAYS:
+            return way
+    return None
+
+
+def _all_agreements(exam: Examination) -> dict[StandIn, dict[Corner, float]]:
+    made = [way for way in StandIn if way is not StandIn.LAST]
+    return {way: {c: _agreement(exam, c, way) for c in exam.followed} for way in made}
+
+
+def _agreement(exam: Examination, corner: Corner, way: StandIn) -> float:
+    """Share of the moving samples in which the others are apart, and what is made of them is like none of them: in
+    bends no wheel of its own runs in their middle."""
+    mates, made = _made_of(exam, corner, way)
+    unlike = np.ptp(mates, axis=0) if way is StandIn.MIDDLE_OF_OTHERS else 2.0 * np.abs(mates - made).min(axis=0)
+    asked = _moves(exam, corner) & (unlike > APART * STEPS_OFF * exam.log.channels[corner].quantum)
+    count = np.count_nonzero(asked)
+    return np.count_nonzero(asked & _agrees(exam, corner, way)) / count if count >= LEAST_SAMPLES else 0.0
+
+
+def _moves(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
+    motion = exam.followed[corner]
+    return np.asarray((motion.vehicle > FROM_SPEED) & ~np.isnan(motion.deviation))
+
+
+def _agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bool_]:
+    off = np.abs(exam.followed[corner].speed - _made_of(exam, corner, way)[1])
+    return np.asarray(off <= STEPS_OFF * exam.log.channels[corner].quantum + 1e-6)
+
+
+def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Array]:
+    """The others at the corner's times, lowest first, shape (3, samples); what a unit would make of them."""
+    times = exam.followed[corner].times
+    mates = np.sort([_at(exam, c, times) for c in exam.followed if c is not corner], axis=0)
+    if way is StandIn.MEAN_OF_OTHERS:
+        return mates, np.asarray(mates.mean(axis=0))
+    # of four the middle is the mean of the second and third, and the corner itself reads lowest
+    return mates, np.asarray(mates[1] if way is StandIn.MIDDLE_OF_OTHERS else mates[:2].mean(axis=0))
 
 
 def _at(exam: Examination, corner: Corner, times: Array) -> Array:
