@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
+
 import numpy as np
 import pytest
 
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Corner, Fault, RawChannel, RawLog, Vehicle
+from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.held import held_breaks, held_values
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.stand_in import StandIn
@@ -14,10 +17,16 @@ from nodrek.core.verdict.stand_in import StandIn
 CIRCUMFERENCE, RATE_HZ = 2.05, 50.0
 
 
-def held_log(where: str, seed: int = 0, step: float = 0.01, way: StandIn = StandIn.LAST) -> RawLog:
+def held_log(
+    where: str,
+    seed: int = 0,
+    step: float = 0.01,
+    way: StandIn = StandIn.LAST,
+    sides: Mapping[Corner, Array] = MappingProxyType({}),
+) -> RawLog:
     """Four corners in steps of `step` km/h; the rear left one shows a stand-in in some turns: at one angle of
-    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` of 0.2 to 0.4 s, or as often as
-    its mates (``none``)."""
+    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` of 0.2 to 0.4 s, ``always``,
+    or as often as its mates (``none``). `sides`: how much faster a corner runs in bends."""
     rng = np.random.default_rng(seed)
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     speed = 11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
@@ -31,7 +40,9 @@ def held_log(where: str, seed: int = 0, step: float = 0.01, way: StandIn = Stand
     if where == "breaks":
         begins = np.linspace(500, times.size - 500, 9).astype(int) + rng.integers(0, 300, 9)
         comes = np.concatenate([np.arange(at, at + rng.integers(10, 21)) for at in begins])
-    raw = {c: 3.6 * speed * (1.0 + 0.003 * rng.standard_normal(times.size)) for c in Corner}
+    if where == "always":
+        comes = np.arange(times.size)
+    raw = {c: 3.6 * speed * (1.0 + sides.get(c, 0.0) + 0.003 * rng.standard_normal(times.size)) for c in Corner}
     own, others = raw[Corner.RL], np.sort([raw[c] for c in Corner if c is not Corner.RL], axis=0)
     made = {
         StandIn.MIDDLE_OF_ALL: others[:2].mean(axis=0),
@@ -81,6 +92,19 @@ def test_breaks_that_a_unit_bridges_are_counted(way: StandIn) -> None:
     assert way.value in first.summary
     assert all(f.confidence < 0.1 for f in analysis.findings[1:])
     assert all(held_breaks(exam, c) is None for c in Corner if c is not Corner.RL)
+
+
+@pytest.mark.parametrize("way", [way for way in StandIn if way is not StandIn.LAST])
+def test_a_corner_that_is_made_of_the_others_all_the_time_is_silent(way: StandIn) -> None:
+    bends = 0.02 * np.sin(np.arange(0.0, 180.0, 1.0 / RATE_HZ) / 11.0)
+    sides = {Corner.FL: -bends, Corner.FR: bends, Corner.RL: -0.9 * bends, Corner.RR: 0.9 * bends}
+    log = map_corners(held_log("always", 4, way=way, sides=sides))
+    first = analyze_log(log, Vehicle(), lambda share, doing: None)[0].findings[0]
+    assert (first.fault, first.corners) == (Fault.NO_SIGNAL, (Corner.RL,))
+    assert way.value in first.summary
+    sound = map_corners(held_log("none", 4, sides=sides))
+    analysis, _ = analyze_log(sound, Vehicle(), lambda share, doing: None)
+    assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]
 
 
 @pytest.mark.parametrize("way", list(StandIn))

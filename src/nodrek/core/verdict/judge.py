@@ -111,16 +111,19 @@ def raw_findings(exam: Examination) -> list[Finding]:
     losing_edges = frozenset(c for f in sure for c in f.corners)
     weak = {c: weak_arc_confidence(weak_arc(exam, c)) for c in exam.motions}
     breaks = find_breaks(exam, losing_edges, by_corner(gaps), weak)
+    dead = find_dead(exam, by_corner(gaps))
+    # what is made of the others tells nothing of their ratios
+    all_read = not any(HELD in f.evidence for f in dead)
     return [
         *find_crossed(exam),
-        *find_dead(exam, by_corner(gaps)),
+        *dead,
         *gaps,
         *find_frozen(exam),
         *damage,
         *find_runout(exam),
         *breaks,
         *noise,
-        *find_tyre(exam, by_corner([*damage, *breaks]), by_corner(noise)),
+        *(find_tyre(exam, by_corner([*damage, *breaks]), by_corner(noise)) if all_read else ()),
         *find_all_four(exam),
     ]
 

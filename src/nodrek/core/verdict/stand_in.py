@@ -28,9 +28,11 @@ agreement ends soon."""
 SHARED = 0.5
 """Share of a run in which two corners each seem to stand in for the other, from which it is not the second's."""
 
-ALWAYS, HALF_AS_OFTEN, LEAST_SAMPLES, APART = 0.5, 0.5, 60, 6.0
+MADE, COPIES = (0.5, 0.25), (0.9, 0.75)
 """Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
-rest), no mate half as often; samples needed; how far the others are apart in them, in what counts as agreement."""
+rest), and up to which its mates may."""
+LEAST_SAMPLES, APART = 60, 6.0
+"""Samples that are asked, and how far the others are apart in them, in what counts as agreement."""
 
 
 class StandIn(StrEnum):
@@ -101,7 +103,9 @@ def always_made_of_others(exam: Examination, corner: Corner) -> StandIn | None:
     if corner not in exam.followed or len(exam.followed) < 4:
         return None
     for way, shares in exam.once("agreement", lambda: _all_agreements(exam)).items():
-        if shares[corner] >= ALWAYS and max(s for c, s in shares.items() if c is not corner) < HALF_AS_OFTEN * ALWAYS:
+        # a copy agrees with its originals, and each of them with it now and then
+        least, most = COPIES if way is StandIn.MIDDLE_OF_OTHERS else MADE
+        if shares[corner] >= least and max(s for c, s in shares.items() if c is not corner) < most:
             return way
     return None
 
