@@ -23,8 +23,8 @@ STEPS_OFF = 0.8
 MOST_AGREEMENT = 0.25
 """Share of all samples that agree by accident at the middle corner, from which values are too coarse to tell."""
 FAST_LOG_HZ = 20.0
-"""Samples a second from which a wheel's own speed moves by less than its noise from one to the next, so that accidental
-agreement ends soon."""
+"""Samples a second from which a copy of another corner is looked for: two wheels of one side are alike for long, but
+not to the last digit ten times and more a second."""
 SHARED = 0.5
 """Share of a run in which two corners each seem to stand in for the other, from which it is not the second's."""
 
@@ -69,10 +69,10 @@ def own_and_mates(exam: Examination, corner: Corner, way: StandIn) -> tuple[Runs
 
 
 def _all_runs(exam: Examination, way: StandIn) -> dict[Corner, Runs]:
-    if way is not StandIn.LAST and (len(exam.followed) < 4 or _rate(exam) < FAST_LOG_HZ):
-        return {}
     if way is StandIn.LAST:
         return {c: _standstills(exam, c) for c in exam.followed} if len(exam.followed) >= 3 else {}
+    if len(exam.followed) < 4 or (way is StandIn.MIDDLE_OF_OTHERS and _rate(exam) < FAST_LOG_HZ):
+        return {}
     every = {c: _agreements(exam, c, way) for c in exam.followed}
     usual = np.median([(r.length.sum() - r.length.size) / exam.followed[c].times.size for c, r in every.items()])
     return every if usual < MOST_AGREEMENT else {}
