@@ -42,6 +42,8 @@ SEEN_AS = {
 SEEN_AT_ONCE = {"nothing": 0.97, "frozen": 0.95, "swapped": 0.5}
 LIKELY_SEEN = 0.7
 """Share of faults that a drive long enough to be logged on purpose shows (common practice)."""
+SUREST = 0.99
+"""No log is told to be surer of anything."""
 BELIEVED = 0.9
 """How far a clean log is believed: the fault may have been asleep that day."""
 
@@ -148,7 +150,11 @@ def finding_evidence(findings: Sequence[Finding], corner: Corner, knowledge: Kno
         usual = float(knowledge.usual @ table)
         odds = finding.confidence * table + (1.0 - finding.confidence) * usual
         out.append(
-            Evidence(corner, f"log: {finding.fault.value.replace('_', ' ')}, {finding.confidence:.0%} sure", odds)
+            Evidence(
+                corner,
+                f"log: {finding.fault.value.replace('_', ' ')}, {min(finding.confidence, SUREST):.0%} sure",
+                odds,
+            )
         )
         trigger = knowledge.triggers.get(str(finding.evidence.get("trigger")))
         if trigger:
