@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from types import MappingProxyType
 
 import numpy as np
@@ -13,6 +14,10 @@ from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.held import held_breaks, held_values
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.stand_in import StandIn
+from nodrek.simulate.chain import simulate
+from nodrek.simulate.control_unit import SpanOfEdges
+from nodrek.simulate.faults import Cause
+from nodrek.simulate.vary import draw_fault, draw_scenario
 
 CIRCUMFERENCE, RATE_HZ = 2.05, 50.0
 
@@ -105,6 +110,17 @@ def test_a_corner_that_is_made_of_the_others_all_the_time_is_silent(way: StandIn
     sound = map_corners(held_log("none", 4, sides=sides))
     analysis, _ = analyze_log(sound, Vehicle(), lambda share, doing: None)
     assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]
+
+
+@pytest.mark.parametrize("seed", [54002, 54006, 55003])
+def test_a_gap_that_a_unit_hides_behind_the_middle_of_all_is_found_at_its_wake_up_speed(seed: int) -> None:
+    gap = draw_fault(Cause.WIDE_GAP, seed)
+    scenario = replace(draw_scenario(seed, (gap,)), control_unit=SpanOfEdges(), substitutes=0.3)
+    analysis, _ = analyze_log(map_corners(simulate(scenario)), Vehicle(), lambda share, doing: None)
+    first = analysis.findings[0]
+    assert (first.fault, first.corners) == (Fault.AIR_GAP, (gap.corner,))
+    assert 3.6 * analysis.corners[gap.corner].wake_up == pytest.approx(3.6 * gap.size, abs=1.5)
+    assert StandIn.MIDDLE_OF_ALL.value in first.summary
 
 
 @pytest.mark.parametrize("way", list(StandIn))

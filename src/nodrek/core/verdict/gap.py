@@ -8,7 +8,9 @@ import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.motion.waking import Waking
+from nodrek.core.verdict.asleep import Asleep, asleep_behind
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import passes, ratio_odds
 
 WORTH_SAYING = 0.9
@@ -18,6 +20,8 @@ EVEN_CHANGES = 1.6
 SECONDS_PER_CHANGE = 1.5
 EVEN_SCATTER = 0.22
 EVEN_UNEXPLAINED = 0.35
+HIDDEN_PROVES = 0.95
+"""Probability of a gap where a corner is made of the others below one speed, and above it is not."""
 
 
 def gap_confidence(exam: Examination, corner: Corner) -> float:
@@ -50,6 +54,10 @@ def find_gaps(exam: Examination) -> list[Finding]:
     """Corners that wake up late and fall asleep early."""
     found = []
     for corner in exam.log.corners:
+        hidden = asleep_behind(exam, corner)
+        if hidden is not None:
+            found.append(_hidden_gap(corner, hidden))
+            continue
         confidence = gap_confidence(exam, corner)
         late = lateness(exam, corner)
         if not math.isfinite(late):
@@ -73,6 +81,18 @@ def find_gaps(exam: Examination) -> list[Finding]:
             )
         )
     return found
+
+
+def _hidden_gap(corner: Corner, hidden: Asleep) -> Finding:
+    """A late wake-up that the control unit does not show."""
+    return Finding(
+        Fault.AIR_GAP,
+        (corner,),
+        HIDDEN_PROVES,
+        f"The {corner.words} corner reads by itself only above {hidden.wake * 3.6:.0f} km/h: below, the control unit "
+        f"shows {hidden.way}. The gap is too large or the signal too weak.",
+        {HELD: hidden.samples, "wake_up_kmh": round(hidden.wake * 3.6, 2)},
+    )
 
 
 def _explained(own: Waking) -> float:

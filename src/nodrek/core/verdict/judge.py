@@ -18,6 +18,7 @@ from nodrek.core.model import (
 from nodrek.core.model.learnt import Calibration
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN
+from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import calibrated
 from nodrek.core.verdict.crossed import find_crossed
@@ -144,12 +145,13 @@ def _corner_result(
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = exam.ratios.get(corner, UNKNOWN)
     low, high = ratio.interval
+    hidden = asleep_behind(exam, corner)
     return CornerResult(
         ratio=ratio.ratio,
         ratio_low=low,
         ratio_high=high,
         dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
-        wake_up=exam.waking[corner].wake,
+        wake_up=exam.waking[corner].wake if hidden is None else hidden.wake,
         turn=turn_result(exam, corner, damaged),
         could_see=sight(exam, corner, could_see(exam, corner), calibration.sight if calibration else {}),
     )

@@ -7,6 +7,7 @@ accident, the other corners say: each is asked the same.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -25,6 +26,8 @@ MOST_AGREEMENT = 0.25
 FAST_LOG_HZ = 20.0
 """Samples a second from which a copy of another corner is looked for: two wheels of one side are alike for long, but
 not to the last digit ten times and more a second."""
+COUNTED = 4.0
+"""Steps of the log from one value to the next, hardly ever fewer, from which a unit counts edges."""
 SHARED = 0.5
 """Share of a run in which two corners each seem to stand in for the other, from which it is not the second's."""
 
@@ -42,6 +45,10 @@ class StandIn(StrEnum):
     MIDDLE_OF_ALL = "the middle of all corners"
     MEAN_OF_OTHERS = "the mean of the other corners"
     MIDDLE_OF_OTHERS = "the middle of the other corners"
+
+
+# copies last
+MADE_OF_OTHERS = (StandIn.MIDDLE_OF_ALL, StandIn.MEAN_OF_OTHERS, StandIn.MIDDLE_OF_OTHERS)
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,15 +78,29 @@ def own_and_mates(exam: Examination, corner: Corner, way: StandIn) -> tuple[Runs
 def _all_runs(exam: Examination, way: StandIn) -> dict[Corner, Runs]:
     if way is StandIn.LAST:
         return {c: _standstills(exam, c) for c in exam.followed} if len(exam.followed) >= 3 else {}
-    if len(exam.followed) < 4 or (way is StandIn.MIDDLE_OF_OTHERS and _rate(exam) < FAST_LOG_HZ):
+    if way not in ways_to_ask(exam):
         return {}
     every = {c: _agreements(exam, c, way) for c in exam.followed}
     usual = np.median([(r.length.sum() - r.length.size) / exam.followed[c].times.size for c, r in every.items()])
     return every if usual < MOST_AGREEMENT else {}
 
 
-def _rate(exam: Examination) -> float:
-    return float(np.median([exam.log.channels[c].rate for c in exam.followed]))
+def ways_to_ask(exam: Examination) -> tuple[StandIn, ...]:
+    """Those of `MADE_OF_OTHERS` that this log can tell."""
+    if len(exam.followed) < 4 or exam.once("counts", lambda: _counts(exam)):
+        return ()
+    rate = float(np.median([exam.log.channels[c].rate for c in exam.followed]))
+    return MADE_OF_OTHERS if rate >= FAST_LOG_HZ else MADE_OF_OTHERS[:-1]
+
+
+def _counts(exam: Examination) -> bool:
+    """Whether the values are whole edges: then all corners share a few, and agree whatever they are made of."""
+    steps = []
+    for corner, motion in exam.followed.items():
+        step = np.abs(np.diff(motion.speed))
+        step = step[step > 0.0]
+        steps.append(float(np.quantile(step, 0.05)) / exam.log.channels[corner].quantum if step.size else 0.0)
+    return float(np.median(steps)) > COUNTED
 
 
 def _standstills(exam: Examination, corner: Corner) -> Runs:
@@ -93,36 +114,41 @@ def _standstills(exam: Examination, corner: Corner) -> Runs:
 
 
 def _agreements(exam: Examination, corner: Corner, way: StandIn) -> Runs:
-    close = _agrees(exam, corner, way) & _moves(exam, corner)
+    close = agrees(exam, corner, way) & _moves(exam, corner)
     edges = np.flatnonzero(np.diff(close.astype(np.int8), prepend=0, append=0))
     return Runs(edges[::2], edges[1::2] - edges[::2] + 1)
 
 
 def always_made_of_others(exam: Examination, corner: Corner) -> StandIn | None:
     """How a corner that has no reading of its own is made of the others, all the time; ``None`` for all that read."""
-    if corner not in exam.followed or len(exam.followed) < 4:
+    if corner not in exam.followed:
         return None
     for way, shares in exam.once("agreement", lambda: _all_agreements(exam)).items():
         # a copy agrees with its originals, and each of them with it now and then
         least, most = COPIES if way is StandIn.MIDDLE_OF_OTHERS else MADE
-        if shares[corner] >= least and max(s for c, s in shares.items() if c is not corner) < most:
+        # NaN, where a mate was not to be asked, is less than nothing
+        if shares[corner] >= least and all(s < most for c, s in shares.items() if c is not corner):
             return way
     return None
 
 
 def _all_agreements(exam: Examination) -> dict[StandIn, dict[Corner, float]]:
-    made = [way for way in StandIn if way is not StandIn.LAST]
-    return {way: {c: _agreement(exam, c, way) for c in exam.followed} for way in made}
+    return {way: {c: _agreement(exam, c, way) for c in exam.followed} for way in ways_to_ask(exam)}
 
 
 def _agreement(exam: Examination, corner: Corner, way: StandIn) -> float:
-    """Share of the moving samples in which the others are apart, and what is made of them is like none of them: in
-    bends no wheel of its own runs in their middle."""
+    """Share, NaN for too few, of the moving samples in which the others are apart, and what is made of them is like
+    none of them: in bends no wheel of its own runs in their middle."""
+    asked = _moves(exam, corner) & would_tell(exam, corner, way, APART)
+    count = np.count_nonzero(asked)
+    return np.count_nonzero(asked & agrees(exam, corner, way)) / count if count >= LEAST_SAMPLES else math.nan
+
+
+def would_tell(exam: Examination, corner: Corner, way: StandIn, apart: float) -> npt.NDArray[np.bool_]:
+    """Samples in which the others are `apart` (in what counts as agreement) and what is made of them is like none."""
     mates, made = _made_of(exam, corner, way)
     unlike = np.ptp(mates, axis=0) if way is StandIn.MIDDLE_OF_OTHERS else 2.0 * np.abs(mates - made).min(axis=0)
-    asked = _moves(exam, corner) & (unlike > APART * STEPS_OFF * exam.log.channels[corner].quantum)
-    count = np.count_nonzero(asked)
-    return np.count_nonzero(asked & _agrees(exam, corner, way)) / count if count >= LEAST_SAMPLES else 0.0
+    return np.asarray(unlike > apart * STEPS_OFF * exam.log.channels[corner].quantum)
 
 
 def _moves(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
@@ -130,7 +156,8 @@ def _moves(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
     return np.asarray((motion.vehicle > FROM_SPEED) & ~np.isnan(motion.deviation))
 
 
-def _agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bool_]:
+def agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bool_]:
+    """Samples in which the corner reads what `way` makes of the others, to the last digit."""
     off = np.abs(exam.followed[corner].speed - _made_of(exam, corner, way)[1])
     return np.asarray(off <= STEPS_OFF * exam.log.channels[corner].quantum + 1e-6)
 

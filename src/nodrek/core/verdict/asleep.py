@@ -1,0 +1,113 @@
+"""A sensor that sleeps behind stand-ins: below its wake-up speed the unit shows what it makes of the other corners.
+
+Below that speed the corner agrees with the others to the last digit, above it no oftener than by accident. The speed is
+where the two are told apart best (likelihood ratio of one change of a chance; Hinkley 1970, Biometrika 57, 1; from
+memory).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array, Corner
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.stand_in import StandIn, agrees, ways_to_ask, would_tell
+
+FROM_SPEED = 0.5
+APART = 3.0
+"""How far the others are to be apart, in what counts as agreement."""
+ASLEEP = 0.9
+"""Share of samples that agree while asleep; polls at different moments spoil the rest."""
+LEAST_ACCIDENT, MOST_ACCIDENT = 0.03, 0.4
+"""Share that agrees by accident: no less is believed, and where more does nothing is told."""
+WAKES = (2.2, 11.0)
+"""m/s: sound coils wake below; with a gap that wakes above there is nothing to drive with (common practice)."""
+LEAST_NATS, OVER_MATES, LEAST_SPELLS, SPELL_S, LEAST_SHARE = 35.0, 3.0, 3, 3.0, 0.6
+"""Proof: ln of the likelihood ratio, so many times that of any mate, from so many slow spells that far apart, and the
+share of slow samples that agree."""
+BY_ACCIDENT, WELL_ABOVE, LEAST_ASKED = 0.5, 1.3, 12
+"""Part of that share that may agree above the wake-up speed, and at mates below it; times that speed; samples asked."""
+
+
+@dataclass(frozen=True)
+class Asleep:
+    """Below ``wake`` m/s the unit shows ``way``; ``samples`` that say so."""
+
+    way: StandIn
+    wake: float
+    samples: int
+
+
+def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
+    """``None`` where nothing proves it."""
+    if corner not in exam.followed:
+        return None
+    for way, tried in exam.once("asleep", lambda: _all_wakes(exam)).items():
+        own = tried[corner]
+        mates = [c for c in tried if c is not corner]
+        if own.spells < LEAST_SPELLS or own.nats < max(LEAST_NATS, OVER_MATES * max(tried[c].nats for c in mates)):
+            continue
+        asleep, awake = _shares(exam, corner, way, own.wake)
+        # at standstill's edge all corners read the same few values
+        if all(part < BY_ACCIDENT * asleep for part in (awake, *(_shares(exam, c, way, own.wake)[0] for c in mates))):
+            return Asleep(way, own.wake, own.samples)
+    return None
+
+
+def _shares(exam: Examination, corner: Corner, way: StandIn, wake: float) -> tuple[float, float]:
+    """Share of the samples below `wake` that agree, and of those well above it; NaN for too few."""
+    asked, agree = _asked(exam, corner, way), agrees(exam, corner, way)
+    vehicle = exam.followed[corner].vehicle
+    return _share(agree[asked & (vehicle <= wake)]), _share(agree[asked & (vehicle > WELL_ABOVE * wake)])
+
+
+def _share(agree: npt.NDArray[np.bool_]) -> float:
+    return float(agree.mean()) if agree.size >= LEAST_ASKED else math.nan
+
+
+@dataclass(frozen=True)
+class _Wake:
+    nats: float = 0.0
+    wake: float = math.nan
+    samples: int = 0
+    spells: int = 0
+
+
+def _all_wakes(exam: Examination) -> dict[StandIn, dict[Corner, _Wake]]:
+    return {way: {c: _best_wake(exam, c, way) for c in exam.followed} for way in ways_to_ask(exam)}
+
+
+def _best_wake(exam: Examination, corner: Corner, way: StandIn) -> _Wake:
+    motion = exam.followed[corner]
+    asked = _asked(exam, corner, way)
+    speed, agree = motion.vehicle[asked], agrees(exam, corner, way)[asked]
+    above = agree[speed > WAKES[1]]
+    accident = max(LEAST_ACCIDENT, float(above.mean()) if above.size else LEAST_ACCIDENT)
+    if not speed.size or accident > MOST_ACCIDENT:
+        return _Wake()
+    order = np.argsort(speed, kind="stable")
+    gain: Array = np.cumsum(
+        np.where(agree[order], math.log(ASLEEP / accident), math.log((1.0 - ASLEEP) / (1.0 - accident)))
+    )
+    possible = (speed[order] > WAKES[0]) & (speed[order] < WAKES[1])
+    if not possible.any():
+        return _Wake()
+    best = int(np.flatnonzero(possible)[np.argmax(gain[possible])])
+    wake = float(speed[order][best])
+    slow = np.flatnonzero(asked)[(speed <= wake) & agree]
+    if slow.size < LEAST_SHARE * (best + 1):
+        return _Wake()
+    return _Wake(float(gain[best]), wake, slow.size, _spells(motion.times[slow]))
+
+
+def _asked(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bool_]:
+    motion = exam.followed[corner]
+    return (motion.vehicle > FROM_SPEED) & np.isfinite(motion.speed) & would_tell(exam, corner, way, APART)
+
+
+def _spells(times: npt.NDArray[np.float64]) -> int:
+    return 1 + int(np.count_nonzero(np.diff(times) > SPELL_S)) if times.size else 0
