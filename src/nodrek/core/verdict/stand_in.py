@@ -23,11 +23,9 @@ STEPS_OFF = 0.8
 """Steps of the log's values by which one that is made of others may differ from what is made of their logged values."""
 MOST_AGREEMENT = 0.25
 """Share of all samples that agree by accident at the middle corner, from which values are too coarse to tell."""
-FAST_LOG_HZ = 20.0
-"""Samples a second from which a copy of another corner is looked for: two wheels of one side are alike for long, but
+FAST_LOG_HZ, FINE = 20.0, 0.05
+"""Samples a second from which, and steps (m/s) up to which, a copy of another corner is looked for: two wheels of one side are alike for long, but
 not to the last digit ten times and more a second."""
-COUNTED = 4.0
-"""Steps of the log from one value to the next, hardly ever fewer, from which a unit counts edges."""
 SHARED = 0.5
 """Share of a run in which two corners each seem to stand in for the other, from which it is not the second's."""
 
@@ -87,20 +85,11 @@ def _all_runs(exam: Examination, way: StandIn) -> dict[Corner, Runs]:
 
 def ways_to_ask(exam: Examination) -> tuple[StandIn, ...]:
     """Those of `MADE_OF_OTHERS` that this log can tell."""
-    if len(exam.followed) < 4 or exam.once("counts", lambda: _counts(exam)):
+    if len(exam.followed) < 4:
         return ()
-    rate = float(np.median([exam.log.channels[c].rate for c in exam.followed]))
-    return MADE_OF_OTHERS if rate >= FAST_LOG_HZ else MADE_OF_OTHERS[:-1]
-
-
-def _counts(exam: Examination) -> bool:
-    """Whether the values are whole edges: then all corners share a few, and agree whatever they are made of."""
-    steps = []
-    for corner, motion in exam.followed.items():
-        step = np.abs(np.diff(motion.speed))
-        step = step[step > 0.0]
-        steps.append(float(np.quantile(step, 0.05)) / exam.log.channels[corner].quantum if step.size else 0.0)
-    return float(np.median(steps)) > COUNTED
+    channels = [exam.log.channels[c] for c in exam.followed]
+    rate, step = (float(np.median(of)) for of in ([c.rate for c in channels], [c.quantum for c in channels]))
+    return MADE_OF_OTHERS if rate >= FAST_LOG_HZ and step <= FINE else MADE_OF_OTHERS[:-1]
 
 
 def _standstills(exam: Examination, corner: Corner) -> Runs:
