@@ -104,9 +104,12 @@ def test_a_corner_that_is_made_of_the_others_all_the_time_is_silent(way: StandIn
     bends = 0.02 * np.sin(np.arange(0.0, 180.0, 1.0 / RATE_HZ) / 11.0)
     sides = {Corner.FL: -bends, Corner.FR: bends, Corner.RL: -0.9 * bends, Corner.RR: 0.9 * bends}
     log = map_corners(held_log("always", 4, way=way, sides=sides))
-    first = analyze_log(log, Vehicle(), lambda share, doing: None)[0].findings[0]
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None)
+    first = analysis.findings[0]
     assert (first.fault, first.corners) == (Fault.NO_SIGNAL, (Corner.RL,))
     assert way.value in first.summary
+    assert np.isnan(analysis.corners[Corner.RL].ratio)
+    assert not any(analysis.corners[Corner.RL].could_see.values())
     sound = map_corners(held_log("none", 4, sides=sides))
     analysis, _ = analyze_log(sound, Vehicle(), lambda share, doing: None)
     assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]

@@ -31,6 +31,7 @@ from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
 from nodrek.core.verdict.sight import sight
 from nodrek.core.verdict.spin import is_spin, spin_results
+from nodrek.core.verdict.stand_in import always_made_of_others
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 from nodrek.errors import BadRequest
@@ -143,7 +144,7 @@ def _corner_result(
 ) -> CornerResult:
     # where the unit hides the lost edges, no arc that reads low is theirs
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
-    ratio = exam.ratios.get(corner, UNKNOWN)
+    ratio = UNKNOWN if always_made_of_others(exam, corner) else exam.ratios.get(corner, UNKNOWN)
     low, high = ratio.interval
     hidden = asleep_behind(exam, corner)
     return CornerResult(

@@ -19,6 +19,7 @@ from nodrek.core.turns.statistic import log_tail
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.odds import passes
 from nodrek.core.verdict.ring import EVEN_DAMAGE, EVEN_RUNOUT, LOCKED_LOG_P, NULL_FACTOR
+from nodrek.core.verdict.stand_in import always_made_of_others
 from nodrek.core.verdict.tyre import could_measure
 
 AVERAGING_S = 0.03
@@ -37,7 +38,7 @@ AIR_GAP_SPEED = 8.0 / 3.6
 
 def could_see(exam: Examination, corner: Corner) -> dict[Fault, float]:
     """Probability by fault that the smallest one worth finding would have been found."""
-    if corner not in exam.followed:
+    if corner not in exam.followed or always_made_of_others(exam, corner):
         return dict.fromkeys(_FAULTS, 0.0)
     damage, swing = _turn_power(exam, corner)
     return {

@@ -24,8 +24,8 @@ STEPS_OFF = 0.8
 MOST_AGREEMENT = 0.25
 """Share of all samples that agree by accident at the middle corner, from which values are too coarse to tell."""
 FAST_LOG_HZ, FINE = 20.0, 0.05
-"""Samples a second from which, and steps (m/s) up to which, a copy of another corner is looked for: two wheels of one side are alike for long, but
-not to the last digit ten times and more a second."""
+"""Samples a second from which, and steps (m/s) up to which, a copy of another corner is looked for: two wheels of one
+side are alike for long, but not to the last digit so often."""
 SHARED = 0.5
 """Share of a run in which two corners each seem to stand in for the other, from which it is not the second's."""
 
@@ -153,17 +153,17 @@ def agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bo
 
 def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Array]:
     """The others at the corner's times, lowest first, shape (3, samples); what a unit would make of them."""
-    times = exam.followed[corner].times
-    mates = np.sort([_at(exam, c, times) for c in exam.followed if c is not corner], axis=0)
+    mates = exam.once(f"mates {corner}", lambda: _mates(exam, corner))
     if way is StandIn.MEAN_OF_OTHERS:
         return mates, np.asarray(mates.mean(axis=0))
     # of four the middle is the mean of the second and third, and the corner itself reads lowest
     return mates, np.asarray(mates[1] if way is StandIn.MIDDLE_OF_OTHERS else mates[:2].mean(axis=0))
 
 
-def _at(exam: Examination, corner: Corner, times: Array) -> Array:
-    motion = exam.followed[corner]
-    return np.interp(times, motion.times, motion.speed)
+def _mates(exam: Examination, corner: Corner) -> Array:
+    times = exam.followed[corner].times
+    others = [motion for c, motion in exam.followed.items() if c is not corner]
+    return np.sort([m.speed if m.times is times else np.interp(times, m.times, m.speed) for m in others], axis=0)
 
 
 def _share(exam: Examination, corner: Corner, runs: Runs, other: Corner, of_other: Runs) -> Array:
