@@ -42,8 +42,8 @@ LEAST_FAST = 0.25
 HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
-PULLS_LOG_P = -30.0
-"""(ln) chance from which the pattern of another ring is one."""
+PULLS_LOG_P, PULLS = -30.0, 0.008
+"""(ln) chance and amplitude from which the pattern of another ring pulls: sound rings of few teeth stay below."""
 LEAST_BREAKS, LEAST_BREAK = 3, 3
 """Runs that make breaks of the signal, and samples in each."""
 OVER_LONGEST, OVER_USUAL = 1.5, 2.0
@@ -89,7 +89,7 @@ def _held_values(exam: Examination, corner: Corner) -> Held | None:
 def _is_pulled(exam: Examination, corner: Corner) -> bool:
     """Whether a mate's ring shows a pattern that would pull what is made of the others about, once a turn as well."""
     return any(
-        ring.scale.log_p < PULLS_LOG_P and float(ring.fold.harmonics[:4].max()) > HIDDEN_BELOW
+        ring.scale.log_p < PULLS_LOG_P and float(ring.fold.harmonics[:4].max()) > PULLS
         for mate, ring in exam.rings.items()
         if mate is not corner and ring.scale is not None and ring.fold is not None
     )
@@ -106,7 +106,11 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     ring = exam.rings[corner].fold
     if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
         return None
-    tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in np.flatnonzero(worth)}
+    lengths = np.flatnonzero(worth)
+    if way is not StandIn.LAST:
+        # agreement is asked at the two lengths that set it off best: each look costs as much as one for a ring
+        lengths = lengths[np.argsort(-((own - mates) / np.sqrt(mates + 1.0))[lengths], kind="stable")[:2]]
+    tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in lengths}
     best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
     if best is None or not (often or _log_p(tries[best]) < TIED_LOG_P):
         return None
