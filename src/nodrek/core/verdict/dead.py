@@ -44,7 +44,7 @@ def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
         )
     for corner in exam.followed:
         way = always_made_of_others(exam, corner)
-        if way is not None:
+        if way is not None and not exam.usable.frozen[corner]:
             found.append(_made(exam, corner, way))
     return found
 

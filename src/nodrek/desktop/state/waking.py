@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Corner, Fault
+from nodrek.core.verdict.held import HELD
 from nodrek.desktop.state.screen import WakingRow, WakingScreen
 from nodrek.desktop.state.session import Session
 from nodrek.jobs.analyze import Answer
@@ -22,7 +23,7 @@ def present_waking(session: Session, factor: float, unit: str) -> WakingScreen |
     if answer is None:
         return None
     rows = tuple(_row(answer, c, factor, unit, c is session.corner) for c in answer.log.corners)
-    speeds = [s for r in rows for s in (*r.begins, *r.stops)]
+    speeds = [s for r in rows for s in (*r.begins, *r.stops, *(() if r.middle is None else (r.middle,)))]
     top = max(LEAST_TOP_KMH / 3.6 * factor, 1.15 * max(speeds, default=0.0))
     step = next((s for s in STEPS if top / s <= 8), STEPS[-1])
     ticks = tuple((k * step, f"{k * step:.0f}") for k in range(math.floor(top / step) + 1))
@@ -34,10 +35,21 @@ def _row(answer: Answer, corner: Corner, factor: float, unit: str, chosen: bool)
     waking = answer.examination.waking.get(corner)
     if waking is None:
         return WakingRow(corner, corner.words.capitalize(), "not compared", (), (), None, chosen)
+    hidden = _hidden_wake(answer, corner)
+    if hidden is not None:
+        # where the readings begin and stop is the other corners'
+        text = f"by itself from {hidden * factor:.1f} {unit} on"
+        return WakingRow(corner, corner.words.capitalize(), text, (), (), hidden * factor, chosen)
     begins, stops = _dots(waking.rises, factor), _dots(waking.falls, factor)
     middle = waking.wake * factor if math.isfinite(waking.wake) else None
     text = "no pull-away or stop" if middle is None else f"reads from {middle:.1f} {unit} on"
     return WakingRow(corner, corner.words.capitalize(), text, begins, stops, middle, chosen)
+
+
+def _hidden_wake(answer: Answer, corner: Corner) -> float | None:
+    """m/s, where the control unit shows something else below."""
+    gaps = [f for f in answer.analysis.findings if f.fault is Fault.AIR_GAP and corner in f.corners]
+    return answer.analysis.corners[corner].wake_up if any(HELD in f.evidence for f in gaps) else None
 
 
 def _dots(speeds: np.ndarray, factor: float) -> tuple[float, ...]:
