@@ -13,6 +13,7 @@ import pytest
 
 from conftest import drive
 from nodrek.core.model import Corner, Fault, Finding, RawLog, Verdict
+from nodrek.core.verdict.held import HELD
 from nodrek.desktop.state import session as intents
 from nodrek.desktop.state.drive import COLUMNS
 from nodrek.desktop.state.present import Units, present
@@ -154,6 +155,23 @@ def test_every_view_of_every_corner_can_be_shown(
     assert (screen.board is not None) is board
     assert screen.place is PLACE_OF[view]
     assert (screen.next is not None) is (screen.place not in (Place.DRIVE, Place.COMPARE))
+
+
+def test_a_gap_that_the_control_unit_hides_stands_where_the_corner_reads_by_itself(
+    answers: Callable[[str], Answer],
+) -> None:
+    answer = answers("healthy")
+    gap = Finding(Fault.AIR_GAP, (Corner.RL,), 0.95, "Reads by itself above 18 km/h.", {HELD: 60})
+    corners = {**answer.analysis.corners, Corner.RL: replace(answer.analysis.corners[Corner.RL], wake_up=5.0)}
+    hidden = replace(answer, analysis=replace(answer.analysis, findings=(gap,), corners=corners))
+    waking = shown(showing(hidden, view=View.WAKING), UNITS).waking
+    assert waking is not None
+    rows = {row.corner: row for row in waking.rows}
+    assert rows[Corner.RL].middle == pytest.approx(18.0)
+    assert "by itself" in rows[Corner.RL].text
+    assert not rows[Corner.RL].begins
+    assert waking.top > 18.0
+    assert rows[Corner.RR].begins
 
 
 def test_a_corner_that_gives_nothing_explains_itself(answers: Callable[[str], Answer]) -> None:
