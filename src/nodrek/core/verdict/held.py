@@ -30,7 +30,8 @@ OVER_MATES_MADE = 3.0
 is common, to repeat to the last digit hardly."""
 OFTEN = 2.0
 """Times as often as at the worst of the mates, from which a ring is asked whatever else it shows."""
-TIED_LOG_P = -15.0
+TIED_LOG_P, TIED_MADE_LOG_P = -15.0, -25.0
+"""(ln) chance of the line-up from which it is proof: of repeats, and of agreement, which is common by accident."""
 TIED_OVER_MATES = 3.0
 """Times the (ln) chance at the best of the mates: slow units repeat in step with the polls, and where a wheel turns in
 step with those too, the repeats of all corners line up, with one scale or another."""
@@ -72,7 +73,8 @@ class Held:
 
     @property
     def is_tied(self) -> bool:
-        return self.is_lost and self.scale is not None and self.scale.log_p < TIED_LOG_P
+        limit = TIED_LOG_P if self.way is StandIn.LAST else TIED_MADE_LOG_P
+        return self.is_lost and _log_p(self.scale) < limit
 
 
 def held_values(exam: Examination, corner: Corner) -> Held | None:
