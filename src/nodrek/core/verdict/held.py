@@ -24,14 +24,12 @@ USUAL_RUNS = (1, 2, 3, 4, 6)
 """Samples of a run up to which it may be usual in a sound channel: as many as set this corner best off from its
 mates."""
 LEAST_HELD = 12
-OVER_MATES = {StandIn.LAST: 1.2}
-OVER_MATES_MADE = 3.0
-"""Runs from which a corner is looked at: so many, and so many sigmas more than at the middle mate. To agree by accident
-is common, to repeat to the last digit hardly."""
+"""Runs from which a corner is looked at."""
 OFTEN = 2.0
 """Times as often as at the worst of the mates, from which a ring is asked whatever else it shows."""
-TIED_LOG_P, TIED_MADE_LOG_P = -15.0, -25.0
-"""(ln) chance of the line-up from which it is proof: of repeats, and of agreement, which is common by accident."""
+REPEATS, AGREEMENT = (1.2, -15.0), (3.0, -25.0)
+"""Sigmas more runs than at the middle mate from which a corner is looked at, and (ln) chance of the line-up from which
+it is proof. To agree by accident is common, to repeat to the last digit hardly."""
 TIED_OVER_MATES = 3.0
 """Times the (ln) chance at the best of the mates: slow units repeat in step with the polls, and where a wheel turns in
 step with those too, the repeats of all corners line up, with one scale or another."""
@@ -73,8 +71,7 @@ class Held:
 
     @property
     def is_tied(self) -> bool:
-        limit = TIED_LOG_P if self.way is StandIn.LAST else TIED_MADE_LOG_P
-        return self.is_lost and _log_p(self.scale) < limit
+        return self.is_lost and _log_p(self.scale) < _asked_of(self.way)[1]
 
 
 def held_values(exam: Examination, corner: Corner) -> Held | None:
@@ -85,7 +82,11 @@ def held_values(exam: Examination, corner: Corner) -> Held | None:
 def _held_values(exam: Examination, corner: Corner) -> Held | None:
     ways = [StandIn.LAST] if _is_pulled(exam, corner) else list(StandIn)
     found = [held for way in ways if (held := _held_by(exam, corner, way)) is not None]
-    return min(found, key=lambda held: (not held.is_lost, _log_p(held.scale)), default=None)
+    return min(found, key=lambda held: (not held.is_tied, _log_p(held.scale)), default=None)
+
+
+def _asked_of(way: StandIn) -> tuple[float, float]:
+    return REPEATS if way is StandIn.LAST else AGREEMENT
 
 
 def _is_pulled(exam: Examination, corner: Corner) -> bool:
@@ -103,7 +104,9 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
         return None
     others = [_longer(runs) for runs in mates_runs.values()]
     own, mates, worst = _longer(own_runs), np.median(others, axis=0), np.max(others, axis=0)
-    worth = (own >= LEAST_HELD) & (own - mates > OVER_MATES.get(way, OVER_MATES_MADE) * np.sqrt(mates + 1.0))
+    over, proof = _asked_of(way)
+    odd = (own - mates) / np.sqrt(mates + 1.0)
+    worth = (own >= LEAST_HELD) & (odd > over)
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
     ring = exam.rings[corner].fold
     if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
@@ -111,10 +114,10 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     lengths = np.flatnonzero(worth)
     if way is not StandIn.LAST:
         # agreement is asked at the two lengths that set it off best: each look costs as much as one for a ring
-        lengths = lengths[np.argsort(-((own - mates) / np.sqrt(mates + 1.0))[lengths], kind="stable")[:2]]
+        lengths = lengths[np.argsort(-odd[lengths], kind="stable")[:2]]
     tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in lengths}
     best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
-    if best is None or not (often or _log_p(tries[best]) < TIED_LOG_P):
+    if best is None or not (often or _log_p(tries[best]) < proof):
         return None
     return _held(exam, corner, way, best, tries[best])
 

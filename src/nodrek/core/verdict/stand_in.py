@@ -96,8 +96,7 @@ def _standstills(exam: Examination, corner: Corner) -> Runs:
     motion = exam.followed[corner]
     begins = np.flatnonzero(np.diff(motion.speed, prepend=np.nan) != 0.0)
     length = np.diff(begins, append=motion.speed.size)
-    fast = (motion.vehicle[begins] > FROM_SPEED) & (motion.speed[begins] > FROM_SPEED)
-    fast &= ~np.isnan(motion.deviation[begins])
+    fast = _moves(exam, corner)[begins] & (motion.speed[begins] > FROM_SPEED)
     # the last sample of all has none after it to repeat it
     return Runs(np.minimum(begins + 1, motion.speed.size - 1), length).where(fast)
 
