@@ -16,7 +16,7 @@ from pathlib import Path
 
 import numpy as np
 from tools.grow import GROWN, said_by_unseen
-from tools.train import ELSEWHERE, FOLDS, Record, draw, gather
+from tools.train import FOLDS, Record, draw, gather, world_of
 
 from benchmarks.reliability import reliability
 from nodrek.core.model import Array
@@ -25,8 +25,6 @@ from nodrek.simulate.vary import draw_scenario
 DRIVES = 1_500
 FIRST_SEED = 220_000
 SURE = 0.5
-SECOND_WORLD = "second world"
-"""Held out, its drives are asked of trees that know the first world only."""
 
 
 class Answers:
@@ -69,7 +67,7 @@ def nuisances(answers: Answers) -> None:
     """Healthy drives by what disturbs them, of trees that never saw the drive."""
     p = answers.held_out(answers.seeds % FOLDS)
     rows: dict[str, Array] = defaultdict(lambda: np.zeros(answers.seeds.size, dtype=bool))
-    for seed in np.unique(answers.seeds[answers.sound & (answers.seeds < ELSEWHERE)]):
+    for seed in np.unique(answers.seeds[answers.sound & [world_of(int(s)) is None for s in answers.seeds]]):
         settings = draw(int(seed))[1]
         mine = answers.seeds == seed
         for name in (settings["road"], settings.get("nuisance"), "worn axle" if settings["worn_axle"] else None):
@@ -80,18 +78,25 @@ def nuisances(answers: Answers) -> None:
         print(f"{name.replace('_', ' '):24s} {alarms(answers, p, part)}")
 
 
+def _named(seed: int) -> str:
+    """The world of a drive."""
+    world = world_of(seed)
+    return "first world" if world is None else world.__name__.rpartition(".")[2].replace("_", " ")
+
+
 def main(drives: int, records: Path | None) -> None:
     answers = Answers(gather(drives, records, FIRST_SEED))
     print(f"{len(np.unique(answers.seeds))} drives; per cent of all faults drawn, visible or not")
 
     def unit_of(seed: int) -> str:
-        if seed >= ELSEWHERE:
-            return SECOND_WORLD
+        if world_of(seed) is not None:
+            return _named(seed)
         faults, settings = draw(seed)
         return type(draw_scenario(seed, faults, **settings).control_unit).__name__
 
     table("Unseen control unit", answers, unit_of)
-    table("Unseen road", answers, lambda seed: SECOND_WORLD if seed >= ELSEWHERE else str(draw(seed)[1]["road"]))
+    table("Unseen road", answers, lambda seed: str(draw(seed)[1]["road"]) if world_of(seed) is None else _named(seed))
+    table("Unseen world", answers, _named)
     nuisances(answers)
 
 

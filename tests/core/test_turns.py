@@ -17,7 +17,14 @@ from nodrek.core.motion.usable import find_usable
 from nodrek.core.turns.fold import PROFILE_BINS, explained_deviation, find_arcs, fold
 from nodrek.core.turns.phase import ring_angle
 from nodrek.core.turns.raster import turn_raster
-from nodrek.core.turns.search import Stretch, find_scale, find_stretches, some_stretches, whitened
+from nodrek.core.turns.search import (
+    Stretch,
+    find_scale,
+    find_scale_of_events,
+    find_stretches,
+    some_stretches,
+    whitened,
+)
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -71,6 +78,21 @@ def test_noise_alone_is_not_locked() -> None:
         assert scale is not None
         low += scale.log_p < np.log(1e-3)
     assert low == 0
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_steady_speed_lines_nothing_up(seed: int) -> None:
+    """At ten samples a second and 15 m/s every sample is 1.5 m after the last: so is whatever happens in some."""
+    rng = np.random.default_rng(seed)
+    times = np.arange(0.0, 150.0, 0.1)
+    speed = np.full(times.size, 15.0)
+    path = np.cumsum(speed) / 10.0
+    quiet, flat = np.zeros(times.size), np.full(times.size, NOISE)
+    motion = CornerMotion(Corner.FL, times, speed, speed, quiet, flat, path, path.copy(), speed)
+    # some parts of the log have many, others few
+    events = -(rng.random(times.size) < 0.1 * (1.0 + np.sin(times / 20.0))).astype(float)
+    scale = find_scale_of_events(motion, find_stretches(motion), events)
+    assert scale is None or scale.log_p > -10.0
 
 
 def test_slow_drift_of_the_scale_is_followed() -> None:

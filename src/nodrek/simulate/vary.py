@@ -34,7 +34,7 @@ BOTH_EDGES, HEAVY, TRAILER = 0.25, 0.1, 0.04
 """Shares of drives whose control unit counts falling edges too, of heavy vehicles, of trailers of two corners."""
 TWO_PLACES = 0.2
 """Share of damaged rings that lost a tooth at another place as well."""
-KEEPS, TRACKS, SUBSTITUTES = 0.3, 0.15, 0.08
+KEEPS, TRACKS, SUBSTITUTES = 0.3, 0.08, 0.15
 """Shares, of the drives whose unit may, that keep the last value until a time-out, swing past their mark, show the
 middle of all in place of a corner that falls too far below it."""
 CONTROL_UNITS = ("span", "last", "count", "smoothed", "plausible", "filtered", "held", "limited")

@@ -44,6 +44,8 @@ LEAST_DIPS = 8
 ONE_DIP_M = 0.8
 """Deep samples closer than that are one dip."""
 WORTH_FORGETTING, MOST_MEMORY = 0.5, 0.97
+AROUND_M, AROUND_SAMPLES = 20.0, 15
+"""To each side: ten turns, and samples enough for a share."""
 MOST_SAMPLES = 20_000
 """Enough for the search: half an hour at ten samples a second, a thousand turns at a hundred."""
 
@@ -262,25 +264,38 @@ def _independent(stretches: list[Stretch]) -> float:
 
 
 def _powers(path: Array, weights: Array, stretch: Stretch, size: int, way: Weighing) -> Array:
-    """Whitened powers of one stretch; of single dips over their number, as events that know no angle have it."""
-    binned = _binned(path, weights, stretch, size, centred=not way.dips_only)
+    """Whitened powers of one stretch; of single dips over what events that know no angle have there."""
+    part = slice(stretch.start, stretch.stop)
+    w, x = weights[part], path[part]
     if not way.dips_only:
-        return whitened(binned)
-    part = np.fft.rfft(binned)[: _top_bin(size)]
-    out: Array = (part.real**2 + part.imag**2) / np.count_nonzero(weights[stretch.start : stretch.stop])
+        used = w != 0.0
+        w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
+        return whitened(_binned(x, w, size))
+    share = usual_share(x, w != 0.0)
+    spectrum = np.fft.rfft(_binned(x, w + share, size))[: _top_bin(size)]
+    out: Array = (spectrum.real**2 + spectrum.imag**2) / max(float(share @ (1.0 - share)), 1e-9)
     return out
 
 
-def _binned(path: Array, weights: Array, stretch: Stretch, size: int, centred: bool = True) -> npt.NDArray[np.float32]:
-    """Weights of one stretch laid on an even grid of distance, their mean taken out where `centred`."""
-    part = slice(stretch.start, stretch.stop)
-    w, x = weights[part], path[part]
-    used = w != 0.0
-    if centred:
-        w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
-    index = ((x - x.min()) / BIN_M).astype(np.int64)
+def usual_share(path: Array, events: npt.NDArray[np.bool_]) -> Array:
+    """Share of events among the samples around each, shape (samples,).
+
+    Where the speed is steady, samples come at a few angles of the wheel only, and so does whatever happens in some
+    of them: what lines up is what lines up better than the samples do.
+    """
+    places = np.arange(path.size)
+    low = np.minimum(np.searchsorted(path, path - AROUND_M), places - AROUND_SAMPLES)
+    high = np.maximum(np.searchsorted(path, path + AROUND_M), places + AROUND_SAMPLES + 1)
+    low, high = np.maximum(low, 0), np.minimum(high, path.size)
+    before = np.concatenate([[0], np.cumsum(events)])
+    return np.asarray((before[high] - before[low]) / (high - low))
+
+
+def _binned(path: Array, weights: Array, size: int) -> npt.NDArray[np.float32]:
+    """Weights laid on an even grid of distance."""
+    index = ((path - path.min()) / BIN_M).astype(np.int64)
     # single precision: the transform takes half the time, and the weights have two digits
-    out = np.bincount(np.minimum(index, size - 1), weights=w, minlength=size)
+    out = np.bincount(np.minimum(index, size - 1), weights=weights, minlength=size)
     return out.astype(np.float32)
 
 

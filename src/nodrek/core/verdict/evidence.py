@@ -18,6 +18,7 @@ from nodrek.core.turns.pulse import Shapes
 from nodrek.core.turns.track import USUAL, Track
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
+from nodrek.core.verdict.held import stand_ins_over_mates
 from nodrek.core.verdict.noise import FROM_SPEED, noisiness
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.ring import (
@@ -42,7 +43,7 @@ EVIDENCE = (
     "runout_elsewhere", "tyre_elsewhere",  # the same of one kind
     "odd_size", "odd_sigmas", "odd_side", "odd_axle", "odd_rest",  # ratio: see `_ratio_numbers`
     "crossed_against", "crossed_sigmas", "crossed_bends", "crossed_balance",
-    "lock", "lock_of_mates",  # decades of decades: log10(1 − ln false-alarm chance)
+    "lock", "lock_of_mates", "lock_over_mates",  # decades of decades: log10(1 − ln false-alarm chance)
     "track", "swing_track",  # asinh of ln Bayes factors of slow logs, 0 where none was looked for
     "pulse_shape", "swing_shape", "pulse_over_swing",  # the same of a gap, of a swing, of the one over the other
     "usual_scale", "metres_per_turn",  # 1 where the circumference is that of a car; the circumference
@@ -58,6 +59,7 @@ EVIDENCE = (
     "dip_share", "dip_share_over_mates", "spread_over_mates", "steady", "silent_share", "skew_over_mates",
     "dip_depth", "dip_depth_scatter", "rises_over_dips",
     "breaks_a_minute",
+    "stand_ins", "long_stand_ins",  # runs of what a unit shows in place of a reading, ln over the worst mate's
     "late", "wake_scatter",
     "rate", "minutes", "rounding", "noise", "speed", "corners",
     "smoothness", "noise_falls",  # what the control unit does with edges, see `_unit_numbers`
@@ -90,6 +92,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         *_crossing_numbers(exam),
         _lock(ring),
         max((_lock(r) for r in mates), default=0.0),
+        _lock(ring) - max((_lock(r) for r in mates), default=0.0),
         *_ring_numbers(ring, mates),
         *_slow_turn_numbers(exam, corner, ring),
         *_line_numbers(exam, corner),
@@ -99,6 +102,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         *_slow_numbers(exam, corner),
         *_dip_numbers(exam, corner),
         exam.dropouts[corner].count / max(exam.usable.moving / 60.0, 0.05) if corner in exam.dropouts else 0.0,
+        *stand_ins_over_mates(exam, corner),
         *_waking_numbers(exam, corner),
         math.log10(max(channel.rate, 0.1)),
         math.log10(max(exam.usable.moving / 60.0, 0.05)),

@@ -23,11 +23,15 @@ from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mate
 USUAL_RUNS = (1, 2, 3, 4, 6)
 """Samples of a run up to which it may be usual in a sound channel: as many as set this corner best off from its
 mates."""
+FEW = 5.0
+"""Added to both numbers of runs: twice as many of a few says little."""
 LEAST_HELD = 12
 """Runs from which a corner is looked at."""
 OFTEN = 2.0
 """Times as often as at the worst of the mates, from which a ring is asked whatever else it shows."""
-REPEATS, AGREEMENT = (1.2, -15.0), (3.0, -25.0)
+MORE = 1.1
+"""Times as often as at the worst of the mates, below which nothing is odd."""
+REPEATS, AGREEMENT = (1.2, -15.0), (2.0, -15.0)
 """Sigmas more runs than at the middle mate from which a corner is looked at, and (ln) chance of the line-up from which
 it is proof. To agree by accident is common, to repeat to the last digit hardly."""
 TIED_OVER_MATES = 3.0
@@ -41,6 +45,8 @@ LEAST_FAST = 0.25
 HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
+SMOOTH = 0.5
+"""Overtones over the first harmonic up to which a pattern is a swing."""
 PULLS_LOG_P, PULLS = -30.0, 0.008
 """(ln) chance and amplitude from which the pattern of another ring pulls: sound rings of few teeth stay below."""
 LEAST_BREAKS, LEAST_BREAK = 3, 3
@@ -85,6 +91,19 @@ def _held_values(exam: Examination, corner: Corner) -> Held | None:
     return min(found, key=lambda held: (not held.is_tied, _log_p(held.scale)), default=None)
 
 
+def stand_ins_over_mates(exam: Examination, corner: Corner) -> tuple[float, float]:
+    """ln of how much oftener than the worst of its mates the corner shows stand-ins, of any length and of the longest
+    that `USUAL_RUNS` asks for, by the way that sets it off best; 0 and less for no oftener."""
+    seen = []
+    for way in StandIn:
+        own, mates = own_and_mates(exam, corner, way)
+        if len(mates) >= 2:
+            worst = np.max([_longer(runs) for runs in mates.values()], axis=0)
+            seen.append(np.log((_longer(own) + FEW) / (worst + FEW)))
+    best = max(seen, key=lambda over: float(over.max()), default=np.zeros(len(USUAL_RUNS)))
+    return float(best[0]), float(best[-1])
+
+
 def _asked_of(way: StandIn) -> tuple[float, float]:
     return REPEATS if way is StandIn.LAST else AGREEMENT
 
@@ -108,8 +127,10 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     odd = (own - mates) / np.sqrt(mates + 1.0)
     worth = (own >= LEAST_HELD) & (odd > over)
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
-    ring = exam.rings[corner].fold
-    if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
+    pattern = _pattern(exam, corner)
+    if pattern is not None and (_swings(pattern) or (not often and float(pattern.max()) > HIDDEN_BELOW)):
+        return None
+    if pattern is None and not often:
         return None
     lengths = np.flatnonzero(worth)
     if way is not StandIn.LAST:
@@ -120,6 +141,16 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     if best is None or not (often or _log_p(tries[best]) < proof):
         return None
     return _held(exam, corner, way, best, tries[best])
+
+
+def _pattern(exam: Examination, corner: Corner) -> Array | None:
+    ring = exam.rings[corner].fold
+    return None if ring is None else ring.harmonics[:4]
+
+
+def _swings(pattern: Array) -> bool:
+    """A ring out of centre: values stand still at the turning points of what is shown."""
+    return bool(pattern[0] > HIDDEN_BELOW and pattern[1:].max() < SMOOTH * pattern[0])
 
 
 def _longer(runs: Runs) -> npt.NDArray[np.int64]:
@@ -139,11 +170,18 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
     # the mates are asked last, each look costs as much as one for a ring; and unless their runs are few at every
     # length, because what the pattern of a sound ring does to a steady slow speed shows at one here, at another there
-    often = own >= OFTEN * (max(s.size for s in starts.values()) + 1)
+    worst = max(s.size for s in starts.values())
+    is_lost &= own >= MORE * worst
+    lengths = (usual,) if own >= OFTEN * (worst + 1) else USUAL_RUNS
+    asked = [mates_runs]
+    if way is not StandIn.LAST:
+        # where repeats line up at a mate, what agrees with it does so as well
+        asked.append(own_and_mates(exam, corner, StandIn.LAST)[1])
     is_lost = is_lost and all(
         _log_p(scale) < TIED_OVER_MATES * _log_p(_line_up(exam, c, runs, length))
-        for length in ((usual,) if often else USUAL_RUNS)
-        for c, runs in mates_runs.items()
+        for mates_of_way in asked
+        for c, runs in mates_of_way.items()
+        for length in lengths
     )
     return Held(way, own, mates, scale, bool(is_lost))
 
