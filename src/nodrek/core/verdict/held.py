@@ -30,7 +30,7 @@ LEAST_HELD = 12
 OFTEN = 2.0
 """Times as often as at the worst of the mates, from which a ring is asked whatever else it shows."""
 MORE = 1.1
-"""Times as often as at the worst of the mates, below which nothing is odd."""
+"""The same, below which nothing is odd, and no look is spent."""
 REPEATS, AGREEMENT = (1.2, -15.0), (2.0, -15.0)
 """Sigmas more runs than at the middle mate from which a corner is looked at, and (ln) chance of the line-up from which
 it is proof. To agree by accident is common, to repeat to the last digit hardly."""
@@ -125,7 +125,7 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     own, mates, worst = _longer(own_runs), np.median(others, axis=0), np.max(others, axis=0)
     over, proof = _asked_of(way)
     odd = (own - mates) / np.sqrt(mates + 1.0)
-    worth = (own >= LEAST_HELD) & (odd > over)
+    worth = (own >= LEAST_HELD) & (own >= MORE * worst) & (odd > over)
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
     pattern = _pattern(exam, corner)
     if pattern is not None and (_swings(pattern) or (not often and float(pattern.max()) > HIDDEN_BELOW)):
@@ -171,7 +171,6 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     # the mates are asked last, each look costs as much as one for a ring; and unless their runs are few at every
     # length, because what the pattern of a sound ring does to a steady slow speed shows at one here, at another there
     worst = max(s.size for s in starts.values())
-    is_lost &= own >= MORE * worst
     lengths = (usual,) if own >= OFTEN * (worst + 1) else USUAL_RUNS
     asked = [mates_runs]
     if way is not StandIn.LAST:
