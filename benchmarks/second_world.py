@@ -2,9 +2,9 @@
 
 What is learnt in one simulator may only hold there. This one was written from the trade alone: other
 roads and drivers, wheel turning integrated in time, rings whose strength varies, six control units with
-silence ceilings and slope limits of their own, loggers that poll in turn. One training drive in five is
+silence ceilings and slope limits of their own, loggers that poll in turn. One training drive in four is
 drawn here (`tools.train.ELSEWHERE`); what is measured here is measured on other seeds, and what holds from
-one world to the other is asked by trees that learnt in one alone (`benchmarks.unseen`).
+one world to another is asked by trees that learnt in the others alone (`benchmarks.unseen`).
 """
 
 from __future__ import annotations

@@ -1,9 +1,9 @@
-"""Drives from a third world, which teaches nothing: only measured, never learnt from.
+"""Drives from a third world, which teaches as the second does (`tools.train.ELSEWHERE`).
 
 Once more written from the trade alone and without a line of the simulator or of the second world. Roads lie in
 distance, not in time; drivers change gear; tyres give way under load and warm up; each corner's value is made at a
 moment of its own; control units compare a corner with its mates, hold values, or count from the last edge that they
-used; slow loggers repeat old values in faster rows. Its seeds decide nothing else in the project.
+used; slow loggers repeat old values in faster rows.
 """
 
 from __future__ import annotations

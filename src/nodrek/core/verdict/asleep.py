@@ -26,6 +26,9 @@ LEAST_ACCIDENT, MOST_ACCIDENT = 0.03, 0.4
 """Share that agrees by accident: no less is believed, and where more does nothing is told."""
 WAKES = (2.2, 11.0)
 """m/s: sound coils wake below; with a gap that wakes above there is nothing to drive with (common practice)."""
+COARSE, CLEARLY = 0.1, 1.1
+"""Steps (m/s) above which slow corners agree by accident; times the slowest wake-up speed that is asked, since a best
+one at the edge is no best."""
 LEAST_NATS, OVER_MATES, LEAST_SPELLS, SPELL_S, LEAST_SHARE = 35.0, 3.0, 3, 3.0, 0.6
 """Proof: ln of the likelihood ratio, so many times that of any mate, from so many slow spells that far apart, and the
 share of slow samples that agree."""
@@ -44,12 +47,12 @@ class Asleep:
 
 def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
     """``None`` where nothing proves it."""
-    if corner not in exam.followed:
+    if corner not in exam.followed or exam.log.channels[corner].quantum > COARSE:
         return None
     for way, tried in exam.once("asleep", lambda: _all_wakes(exam)).items():
         own = tried[corner]
         mates = [c for c in tried if c is not corner]
-        if own.spells < LEAST_SPELLS or own.nats < max(LEAST_NATS, OVER_MATES * max(tried[c].nats for c in mates)):
+        if own.wake < CLEARLY * WAKES[0] or own.spells < LEAST_SPELLS or own.nats < max(LEAST_NATS, OVER_MATES * max(tried[c].nats for c in mates)):
             continue
         asleep, awake = _shares(exam, corner, way, own.wake)
         # at standstill's edge all corners read the same few values

@@ -31,9 +31,10 @@ OFTEN = 2.0
 """Times as often as at the worst of the mates, from which a ring is asked whatever else it shows."""
 MORE = 1.1
 """The same, below which nothing is odd, and no look is spent."""
-REPEATS, AGREEMENT = (1.2, -15.0), (2.0, -15.0)
+REPEATS, AGREEMENT, PROOF = 1.2, 2.0, -25.0
 """Sigmas more runs than at the middle mate from which a corner is looked at, and (ln) chance of the line-up from which
-it is proof. To agree by accident is common, to repeat to the last digit hardly."""
+it is proof: the pattern of a sound ring, followed by a unit that limits the slope, came to −16. To agree by accident is
+common, to repeat to the last digit hardly."""
 TIED_OVER_MATES = 3.0
 """Times the (ln) chance at the best of the mates: slow units repeat in step with the polls, and where a wheel turns in
 step with those too, the repeats of all corners line up, with one scale or another."""
@@ -77,7 +78,7 @@ class Held:
 
     @property
     def is_tied(self) -> bool:
-        return self.is_lost and _log_p(self.scale) < _asked_of(self.way)[1]
+        return self.is_lost and _log_p(self.scale) < PROOF
 
 
 def held_values(exam: Examination, corner: Corner) -> Held | None:
@@ -104,10 +105,6 @@ def stand_ins_over_mates(exam: Examination, corner: Corner) -> tuple[float, floa
     return float(best[0]), float(best[-1])
 
 
-def _asked_of(way: StandIn) -> tuple[float, float]:
-    return REPEATS if way is StandIn.LAST else AGREEMENT
-
-
 def _is_pulled(exam: Examination, corner: Corner) -> bool:
     """Whether a mate's ring shows a pattern that would pull what is made of the others about, once a turn as well."""
     return any(
@@ -123,7 +120,7 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
         return None
     others = [_longer(runs) for runs in mates_runs.values()]
     own, mates, worst = _longer(own_runs), np.median(others, axis=0), np.max(others, axis=0)
-    over, proof = _asked_of(way)
+    over = REPEATS if way is StandIn.LAST else AGREEMENT
     odd = (own - mates) / np.sqrt(mates + 1.0)
     worth = (own >= LEAST_HELD) & (own >= MORE * worst) & (odd > over)
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
@@ -138,7 +135,7 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
         lengths = lengths[np.argsort(-odd[lengths], kind="stable")[:2]]
     tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in lengths}
     best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
-    if best is None or not (often or _log_p(tries[best]) < proof):
+    if best is None or not (often or _log_p(tries[best]) < PROOF):
         return None
     return _held(exam, corner, way, best, tries[best])
 
