@@ -52,7 +52,11 @@ def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
     for way, tried in exam.once("asleep", lambda: _all_wakes(exam)).items():
         own = tried[corner]
         mates = [c for c in tried if c is not corner]
-        if own.wake < CLEARLY * WAKES[0] or own.spells < LEAST_SPELLS or own.nats < max(LEAST_NATS, OVER_MATES * max(tried[c].nats for c in mates)):
+        if (
+            own.wake < CLEARLY * WAKES[0]
+            or own.spells < LEAST_SPELLS
+            or own.nats < max(LEAST_NATS, OVER_MATES * max(tried[c].nats for c in mates))
+        ):
             continue
         asleep, awake = _shares(exam, corner, way, own.wake)
         # at standstill's edge all corners read the same few values
