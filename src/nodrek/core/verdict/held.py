@@ -131,8 +131,8 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
         return None
     lengths = np.flatnonzero(worth)
     if way is not StandIn.LAST:
-        # agreement is asked at the two lengths that set it off best: each look costs as much as one for a ring
-        lengths = lengths[np.argsort(-odd[lengths], kind="stable")[:2]]
+        # agreement is asked at the length that sets it off best: each look costs as much as one for a ring
+        lengths = lengths[np.argsort(-odd[lengths], kind="stable")[:1]]
     tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in lengths}
     best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
     if best is None or not (often or _log_p(tries[best]) < PROOF):
