@@ -73,8 +73,8 @@ def _is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float) 
     for at in (list(Corner).index(corner) for corner in drawn.corners):
         step = float(np.diff(np.unique(sound.channels[at].values)).min(initial=1.0))
         noise = noise_of(sound.channels[at], [c for k, c in enumerate(sound.channels) if k != at])
-        least = max(LEAST_NOISE, step / np.sqrt(12.0)) if world == "fourth" else LEAST_NOISE
-        seen = max(seen, float(np.sqrt(np.sum((changes[at] / np.maximum(noise, least)) ** 2))))
+        sigma = np.maximum(noise, max(LEAST_NOISE, step / np.sqrt(12.0)))
+        seen = max(seen, float(np.sqrt(np.sum((changes[at] / sigma) ** 2))))
     return seen >= asked
 
 

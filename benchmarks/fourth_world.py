@@ -8,7 +8,6 @@ control unit: span of edges, last period, edges per window, filter, hold-last an
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import numpy as np
 from scipy.ndimage import uniform_filter1d
@@ -256,9 +255,8 @@ def _compared(
         middle = np.median(np.delete(values, row, axis=0), axis=0)
         off = np.abs(value - middle) > limit * np.maximum(middle, 2.0)
         edges = np.flatnonzero(np.diff(off.astype(np.int8), prepend=0, append=0))
-        for start, stop in pairwise(edges[: 2 * (edges.size // 2)]):
-            if off[start]:
-                off[min(start + 8 * patience, stop) : stop] = False
+        for start, stop in zip(edges[::2], edges[1::2], strict=False):
+            off[min(start + 8 * patience, stop) : stop] = False
         out[corner] = (when, np.where(off, middle, value))
     return out
 

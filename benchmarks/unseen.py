@@ -3,7 +3,7 @@
 python -m benchmarks.unseen [DRIVES] [--records FILE]
 
 Trees are grown as `tools.train` grows them, but with one group of drives held out (all those of one kind of
-control unit, or on one road), and asked about that group. Healthy drives with one nuisance at a time are
+control unit, on one road, or of one world), and asked about that group. Healthy drives with one nuisance at a time are
 asked of trees that never saw them. Ratios, silent and frozen corners without trees take no part.
 """
 

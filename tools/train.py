@@ -41,7 +41,7 @@ from nodrek.simulate.vary import draw_fault, draw_scenario
 from tools.grow import ALONE, GROWN, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 100_000
-DRIVES = 7_000
+DRIVES = 9_500
 ELSEWHERE = {10_000_000: second_world, 20_000_000: third_world}
 """Worlds that teach as well, by the first seed of each; one drive in four is from each of them."""
 HEALTHY_SHARE = 0.3

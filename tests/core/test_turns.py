@@ -92,7 +92,8 @@ def test_a_steady_speed_lines_nothing_up(seed: int) -> None:
     # some parts of the log have many, others few
     events = -(rng.random(times.size) < 0.1 * (1.0 + np.sin(times / 20.0))).astype(float)
     scale = find_scale_of_events(motion, find_stretches(motion), events)
-    assert scale is None or scale.log_p > -10.0
+    assert scale is not None
+    assert scale.log_p > -10.0
 
 
 def test_slow_drift_of_the_scale_is_followed() -> None:

@@ -271,14 +271,15 @@ def _powers(path: Array, weights: Array, stretch: Stretch, size: int, way: Weigh
         used = w != 0.0
         w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
         return whitened(_binned(x, w, size))
-    share = usual_share(x, w != 0.0)
+    # an event weighs -1, so that the share is added
+    share = _usual_share(x, w != 0.0)
     spectrum = np.fft.rfft(_binned(x, w + share, size))[: _top_bin(size)]
     out: Array = (spectrum.real**2 + spectrum.imag**2) / max(float(share @ (1.0 - share)), 1e-9)
     return out
 
 
-def usual_share(path: Array, events: npt.NDArray[np.bool_]) -> Array:
-    """Share of events among the samples around each, shape (samples,).
+def _usual_share(path: Array, events: npt.NDArray[np.bool_]) -> Array:
+    """Share of events among the samples around each, shape (samples,); `path` in metres.
 
     Where the speed is steady, samples come at a few angles of the wheel only, and so does whatever happens in some
     of them: what lines up is what lines up better than the samples do.

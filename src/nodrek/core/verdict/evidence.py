@@ -78,6 +78,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
     raw = [_strongest(findings, kind, corner) for kind in RAW_KINDS]
     elsewhere = max((_logit(f.confidence) for f in findings if corner not in f.corners), default=_logit(0.0))
     mates = [r for c, r in exam.rings.items() if c is not corner]
+    own_lock, mates_lock = _lock(ring), max((_lock(r) for r in mates), default=0.0)
     noise = speed = 0.0
     if motion is not None:
         known = np.isfinite(motion.noise) & (motion.expected > FROM_SPEED)
@@ -90,9 +91,9 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         _elsewhere(findings, Fault.TYRE_SIZE, corner),
         *_ratio_numbers(exam, corner),
         *_crossing_numbers(exam),
-        _lock(ring),
-        max((_lock(r) for r in mates), default=0.0),
-        _lock(ring) - max((_lock(r) for r in mates), default=0.0),
+        own_lock,
+        mates_lock,
+        own_lock - mates_lock,
         *_ring_numbers(ring, mates),
         *_slow_turn_numbers(exam, corner, ring),
         *_line_numbers(exam, corner),

@@ -124,15 +124,15 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     odd = (own - mates) / np.sqrt(mates + 1.0)
     worth = (own >= LEAST_HELD) & (own >= MORE * worst) & (odd > over)
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
-    pattern = _pattern(exam, corner)
-    if pattern is not None and (_swings(pattern) or (not often and float(pattern.max()) > HIDDEN_BELOW)):
+    ring = exam.rings[corner].fold
+    if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
         return None
-    if pattern is None and not often:
+    if ring is not None and _swings(ring.harmonics[:4]):
         return None
     lengths = np.flatnonzero(worth)
     if way is not StandIn.LAST:
         # agreement is asked at the length that sets it off best: each look costs as much as one for a ring
-        lengths = lengths[np.argsort(-odd[lengths], kind="stable")[:1]]
+        lengths = lengths[np.argsort(-odd[lengths], kind="stable")][:1]
     tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in lengths}
     best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
     if best is None or not (often or _log_p(tries[best]) < PROOF):
@@ -140,13 +140,8 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     return _held(exam, corner, way, best, tries[best])
 
 
-def _pattern(exam: Examination, corner: Corner) -> Array | None:
-    ring = exam.rings[corner].fold
-    return None if ring is None else ring.harmonics[:4]
-
-
 def _swings(pattern: Array) -> bool:
-    """A ring out of centre: values stand still at the turning points of what is shown."""
+    """Whether a ring's first harmonics are those of one out of centre: values stand still at its turning points."""
     return bool(pattern[0] > HIDDEN_BELOW and pattern[1:].max() < SMOOTH * pattern[0])
 
 
