@@ -29,13 +29,15 @@ SLOWEST = 1.2
 """m/s below which nothing is compared: readings of a crawling wheel are mostly rounding."""
 ASLEEP_BELOW = 3.0
 """m/s under which a zero may be a sleeping sensor (8 km/h is common practice; with margin)."""
-YAW_SECONDS = 0.3
+YAW_SECONDS = 0.5
 SLOW_SECONDS = 1.0
 LEAST_NOISE = 3e-4
 """Relative noise that even a perfect log is granted."""
 ROUNDING_SHARE = 0.35
 """Standard deviation of the deviation from rounding alone, in steps of the values: 1/√12 of the
 corner itself and some two thirds of that of the median of three mates."""
+TOGETHER = 2.0
+"""Noise units from the middle at which a voice is limited."""
 SPEED_BINS = 10
 NOISE_SAMPLES = 20_000
 """As many samples as the noise is worked out from; more say nothing new."""
@@ -158,15 +160,19 @@ def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usabl
     corner = channel.corner
     side = (0.5 if corner.is_left else -0.5) * shared.yaw
     others = [values for c, values in shared.fast.items() if c is not corner]
-    reference = median_of(others)
     slow = shared.slow[corner]
-    expected_log = reference + slow + side
+    own_fast = own_log - slow - side
     vehicle = usable.vehicle_at(channel.times)
+    middle = median_of(others)
+    limit = TOGETHER * _noise_by_speed(own_fast - middle, vehicle)
+    reference = _mean_near(middle, others, limit)
+    expected_log = reference + slow + side
     deviation = own_log - expected_log
     expected = np.where(np.isnan(expected_log), vehicle, np.exp(expected_log))
     noise = _noise_by_speed(deviation, expected)
     # the path follows the corner's own turning; mates fill in where it dips
-    everyone = median_of([*others, own_log - slow - side])
+    voices = [*others, own_fast]
+    everyone = _mean_near(median_of(voices), voices, limit)
     own_speed = np.where(np.isnan(everyone), channel.speed, np.exp(everyone + slow + side))
     own_speed = np.where(np.isnan(own_speed), vehicle, own_speed)
     by_mates = np.where(np.isnan(reference), vehicle, np.exp(reference + side))
@@ -181,6 +187,22 @@ def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usabl
         _rolled(by_mates, channel.times),
         vehicle,
     )
+
+
+def _mean_near(middle: Array, columns: list[Array], limit: Array) -> Array:
+    """Mean of `columns`, none further from their `middle` than `limit`.
+
+    The median alone throws away a third of what three readings say (more where they are rounded). One step from it
+    towards the mean, each voice limited, keeps its robustness (Huber, Robust Statistics, 1981; from memory).
+    """
+    if len(columns) < 3:
+        return middle
+    low, high = middle - limit, middle + limit
+    total = np.zeros(middle.size)
+    for values in columns:
+        total += np.minimum(np.maximum(values, low), high)
+    mean = total / len(columns)
+    return np.where(np.isnan(mean), middle, mean)
 
 
 def _rolled(speed: Array, times: Array) -> Array:

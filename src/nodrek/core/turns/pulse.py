@@ -25,28 +25,31 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.phase import within_turn
 from nodrek.core.turns.search import FREQUENCIES, Scale, Stretch
 from nodrek.core.turns.swing import LEAST_SWING, SWINGS
-from nodrek.core.turns.track import STEP, Belief, Index, Looks, Track, looks_of, scale_prior, spread
+from nodrek.core.turns.track import LEAST_STEP_S, STEP, Belief, Index, Looks, Track, looks_of, scale_prior, spread
 
 GRID = 32
 """Phase steps per turn."""
 NARROWEST, WIDEST = 0.05, 3.0
 """Turns a window covers: a single period at least."""
-LOST_SHARES = (0.012, 0.026, 0.06)
+LOST_SHARES = (0.007, 0.016, 0.045)
 """Part of the ring's edges that is lost at the place."""
 SWING_DELAYS_S = (0.0, 0.06)
 NEIGHBOURS = (-0.0025, 0.0, 0.0025)
 """Relative steps from a scale that was found elsewhere."""
 DEEPEST, HIGHEST = -8.0, 4.0
 """Limits of a deviation in noise units; what a shape foresees is limited likewise."""
-JOLTS = 0.04
-"""Share of samples that know of nothing."""
+JOLTS, MOST_JOLTS, FAR_OUT = 0.04, 0.25, 5.0
+"""Share of samples that know of nothing: as many as lie `FAR_OUT` noise units off (a filter drags single long periods
+out over several readings), within the first two."""
 JOLT_DENSITY = 1.0 / (HIGHEST - DEEPEST)
 WIDTH_STEP = 0.02
 LOOKED_OVER, HOPELESS = 8, 40.0
 """Every so many pieces, shapes that are so far (ln) behind the best of their family are left."""
-MOST_SAMPLES = 1_200
+MOST_OF_FAST = 1_200
+"""Samples of a log faster than `LEAST_STEP_S` that are looked at: a minute."""
 PIECE_SAMPLES, PIECE_WANDER = 24, (0.6 / GRID) ** 2
 """The phase is taken to stand still over so many samples, or so much wander (turns squared), at most."""
+FILTER_OF_WINDOW = 0.35
 MULTIPLIED = 12
 """Chances multiplied before a logarithm is taken: that many stay within single precision."""
 SPEED_STEPS = 4.0
@@ -78,8 +81,15 @@ def in_filter(widths: Array) -> Array:
     return np.asarray(fading / fading.mean(axis=1, keepdims=True))
 
 
+def in_window_and_filter(widths: Array) -> Array:
+    """The same of a window of each width before a filter that forgets in `FILTER_OF_WINDOW` of it."""
+    filtered = np.fft.rfft(in_filter(np.maximum(FILTER_OF_WINDOW * widths, NARROWEST))) / GRID
+    return np.asarray(np.fft.irfft(np.fft.rfft(in_window(widths)) * filtered, n=GRID))
+
+
 UNITS = (
     (in_window, 0.015), (in_window, 0.05), (in_window, 0.11), (in_window, 0.22), (in_filter, 0.03), (in_filter, 0.09),
+    (in_window_and_filter, 0.09), (in_window_and_filter, 0.18),
 )  # fmt: skip
 """Ways of averaging, and the seconds of each."""
 UNITS_OF_TWO = (UNITS[0], UNITS[1], UNITS[4])
@@ -106,15 +116,19 @@ def weigh_shapes(
         return None
     ways = ((0.0, False), (0.0, True))
     looks = looks_of(motion, stretches, ways)
-    if looks is None or looks.value.size < LEAST_SWING:
+    if looks is None or looks.score.size < LEAST_SWING:
         return None
     candidates = [(f * (1.0 + step), mates) for f, mates in _apart(seen) for step in NEIGHBOURS]
     candidates += _apart(few)
     frequencies = np.array([f for f, _ in candidates])
     paths = np.vstack([looks.paths[0.0, mates] for _, mates in candidates])
     templates = _Templates(frequencies)
-    scores = np.clip(motion.score[looks.used], DEEPEST, HIGHEST)
-    tied, loose = _followed(looks, scores, frequencies[:, None] * paths, templates)
+    scores = np.clip(looks.score, DEEPEST, HIGHEST)
+    if float(np.median(np.diff(motion.times))) < LEAST_STEP_S:
+        scores = scores[:MOST_OF_FAST]
+    turns = frequencies[:, None] * paths
+    far_out = float(np.mean(np.abs(looks.score) > FAR_OUT))
+    tied, loose = _followed(looks, scores, turns, templates, min(max(JOLTS, far_out), MOST_JOLTS))
     dense = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
     tied += np.log(scale_prior(dense))[np.minimum(np.searchsorted(dense, frequencies), dense.size - 1)]
     # dips and jolts that know no angle are the rival
@@ -128,11 +142,14 @@ def weigh_shapes(
     return Shapes(pulse, swing, best)
 
 
-def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates) -> tuple[Array, Array]:
+def _followed(
+    looks: Looks, scores: Array, turns: Array, templates: _Templates, jolts: float
+) -> tuple[Array, Array]:
     """ln Bayes factor over plain noise of each shape at each candidate, tied to the wheel and at any angle; both of
     shape (shapes, candidates), −inf where it was given up.
 
-    `scores` in noise units, shape (samples,); `turns` by each candidate, shape (candidates, samples).
+    `scores` in noise units, shape (samples,); `turns` by each candidate, shape (candidates, samples); a share `jolts`
+    of the samples knows of nothing.
     """
     starts = -np.floor(within_turn(turns) * GRID).astype(np.int64) % GRID
     speeds = np.rint(SPEED_STEPS * looks.speed).astype(np.int64)
@@ -141,7 +158,7 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates) 
     loose = np.zeros(tied.shape)
     rows, columns = np.arange(tied.shape[0]), np.arange(tied.shape[1])
     belief: Belief = np.full((*tied.shape, GRID), 1.0 / GRID, dtype=np.float32)
-    for number, (start, stop) in enumerate(_pieces(looks, min(scores.size, MOST_SAMPLES))):
+    for number, (start, stop) in enumerate(_pieces(looks, scores.size)):
         if looks.lost[start]:
             belief = np.full_like(belief, 1.0 / GRID)
         belief = spread(belief, float(looks.wander[start:stop].sum()))
@@ -150,12 +167,12 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates) 
         foreseen /= noises[inside, None, None]
         np.clip(foreseen, DEEPEST, HIGHEST, out=foreseen)
         score = scores[inside, None, None]
-        seen = _chance(score - foreseen[0])
+        seen = _chance(score - foreseen[0], jolts)
         unsure = np.any(foreseen[0] != foreseen[1], axis=(1, 2, 3))
         if unsure.any():
-            seen[unsure] = 0.5 * (seen[unsure] + _chance(score - foreseen[1, unsure]))
+            seen[unsure] = 0.5 * (seen[unsure] + _chance(score - foreseen[1, unsure], jolts))
         present = templates.present[rows]
-        seen *= present / _chance(score)
+        seen *= present / _chance(score, jolts)
         seen += 1.0 - present
         loose[rows[:, None], columns] += np.log(seen.mean(axis=-1)).sum(axis=1)
         gain = sum(np.log(seen[:, i : i + MULTIPLIED].prod(axis=1)) for i in range(0, stop - start, MULTIPLIED))
@@ -201,9 +218,9 @@ def _apart(seen: set[tuple[float, bool]]) -> list[tuple[float, bool]]:
     return kept
 
 
-def _chance(off: Belief) -> Belief:
+def _chance(off: Belief, jolts: float) -> Belief:
     """Density of a score that lies `off` its mean, jolts included."""
-    return (1.0 - JOLTS) / math.sqrt(2.0 * math.pi) * np.exp(-0.5 * off * off) + JOLTS * JOLT_DENSITY
+    return (1.0 - jolts) / math.sqrt(2.0 * math.pi) * np.exp(-0.5 * off * off) + jolts * JOLT_DENSITY
 
 
 class _Templates:

@@ -15,6 +15,8 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.search import FREQUENCIES, Stretch
 from nodrek.core.turns.track import Belief, Looks, Track, looks_of, scale_prior, spread
 
+CLIP = 4.0
+"""Noise units; a jolt weighs no more than that."""
 LEAST_SWING = 160
 """Samples under which a swing is always found somewhere."""
 SWINGS = (0.0014, 0.0035, 0.008, 0.018)
@@ -34,14 +36,14 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     amplitude a, a piece of samples w at angles θ has the log-likelihood Σ a·w·cos − ½Σ a²cos².
     """
     looks = looks_of(motion, stretches, SWING_WAYS)
-    if looks is None or looks.value.size < LEAST_SWING:
+    if looks is None or looks.score.size < LEAST_SWING:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
     ways = SWING_WAYS
     starts, lost = _pieces(looks, looks.paths[ways[0]])
     angle = 2.0 * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID
     cosine, sine = np.cos(angle).astype(np.float32), np.sin(angle).astype(np.float32)
-    weight = (looks.value / looks.noise).astype(np.float32)
+    weight = (np.clip(looks.score, -CLIP, CLIP) / looks.noise).astype(np.float32)
     terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
     largest = np.abs(sums)

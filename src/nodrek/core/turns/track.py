@@ -45,8 +45,8 @@ USUAL_SHARE = 0.8
 """Turns per metre of nearly all passenger cars and vans (common practice, no published source)."""
 LEAST_DIPS = 5
 MOST_DIPS = 140
-CLIP = 4.0
-"""Noise units; a jolt weighs no more than that."""
+BULK, LEAST_BULK = 2.5, 0.5
+"""Noise units to which deviations are limited where the spread of their bulk is taken, and the least it can be."""
 SILENT = -1.4
 """ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
 MOST_SHARE = 0.5
@@ -102,15 +102,18 @@ class Track:
 @dataclass(frozen=True, eq=False)
 class Looks:
     """Samples in order: metres by each way of measuring them, speed, whether it dips, whether the
-    phase was lost before, its wander since the sample before (turns squared); deviation, limited, and
-    its noise, relative; their places in the log."""
+    phase was lost before, its wander since the sample before (turns squared); deviation over its ``noise``, which is
+    relative; their places in the log.
+
+    ``noise`` is what a normal law takes for the bulk of the samples. `CornerMotion.noise`, by which dips are told,
+    looks at the tails: readings that are counted or rounded have none, and it is up to twice as much."""
 
     paths: dict[tuple[float, bool], Array]
     speed: Array
     dip: npt.NDArray[np.bool_]
     lost: npt.NDArray[np.bool_]
     wander: Array
-    value: Array
+    score: Array
     noise: Array
     used: npt.NDArray[np.int64]
 
@@ -192,8 +195,10 @@ def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tupl
     erring = WANDER_OF_NOISE * np.minimum(motion.noise[used], 0.1) * speed * gap / 2.0
     wander = WANDER_PER_TURN**2 * rolled / 2.0 + (WANDER_PER_SPEED * step) ** 2 + erring**2
     paths = {way: rolled_path(motion, *way)[used] for way in ways}
-    value = np.clip(motion.score[used], -CLIP, CLIP)
-    return Looks(paths, speed, dip[used], lost, wander, value, motion.noise[used], used)
+    score = motion.score[used]
+    bulk = float(np.sqrt(np.mean(np.clip(score, -BULK, BULK) ** 2)))
+    bulk = min(1.0, max(LEAST_BULK, bulk))
+    return Looks(paths, speed, dip[used], lost, wander, score / bulk, motion.noise[used] * bulk, used)
 
 
 def _widths(faster: Array, share: float, filled: float) -> Array:

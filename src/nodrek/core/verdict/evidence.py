@@ -11,6 +11,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.turns.fold import overtones_by_speed, slow_harmonics, swing_at_any_speed
@@ -58,6 +59,7 @@ EVIDENCE = (
     "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",
     "dip_share", "dip_share_over_mates", "spread_over_mates", "steady", "silent_share", "skew_over_mates",
     "dip_depth", "dip_depth_scatter", "rises_over_dips",
+    "dip_lasts", "dip_clumps",  # ln: seconds of one dip; how unevenly they lie in time
     "breaks_a_minute",
     "stand_ins", "long_stand_ins",  # runs of what a unit shows in place of a reading, ln over the worst mate's
     "late", "wake_scatter",
@@ -67,6 +69,8 @@ EVIDENCE = (
 
 
 DIGITS = 5
+CLUMP_S = 4.0
+"""Seconds in which dips are counted."""
 LEAST_PAIRS = 30
 
 
@@ -220,17 +224,33 @@ def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
     out += [seen.steady, seen.silent, max(-9.0, min(9.0, seen.skew))]
     motion = exam.followed.get(corner)
     if motion is None:
-        return [*out, 0.0, 0.0, 0.0]
+        return [*out, 0.0, 0.0, 0.0, 0.0, 0.0]
     with np.errstate(invalid="ignore"):
         moving = motion.expected > FROM_SPEED
-        dips = motion.deviation[moving & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)]
+        dipping = moving & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+        dips = motion.deviation[dipping]
         rises = int((moving & (motion.score > -DIP_SCORE) & (motion.deviation > -DIP_DEPTH)).sum())
     if dips.size < 3:
-        return [*out, 0.0, 0.0, min(9.0, float(rises))]
+        return [*out, 0.0, 0.0, min(9.0, float(rises)), 0.0, 0.0]
     # one lost edge before a unit that shows its last periods takes always the same part of the reading
     middle = float(np.median(dips))
     scatter = float(np.median(np.abs(dips - middle))) / max(-middle, 0.01)
-    return [*out, middle, scatter, min(9.0, rises / dips.size)]
+    return [*out, middle, scatter, min(9.0, rises / dips.size), *_in_time(motion.times, moving, dipping)]
+
+
+def _in_time(times: Array, moving: npt.NDArray[np.bool_], dipping: npt.NDArray[np.bool_]) -> list[float]:
+    """Lost edges come one by one and as often as edges do; a broken lead is off for a while, and then again.
+
+    ln of the mean length (s) of a run of dips, and ln of variance over mean of how many fall into `CLUMP_S`.
+    """
+    starts = int((dipping[1:] & ~dipping[:-1]).sum()) + int(dipping[0])
+    lasts = float(dipping.sum()) / starts * float(np.median(np.diff(times)))
+    place = np.floor((times - times[0]) / CLUMP_S).astype(np.int64)
+    # a hole of weeks must not make weeks of bins
+    place = np.unique(place, return_inverse=True)[1]
+    driven, counts = np.bincount(place, moving), np.bincount(place, dipping)
+    counts = counts[driven > 0.5 * driven.max()]
+    return [math.log(max(lasts, 1e-3)), _log_over(float(counts.var()), max(float(counts.mean()), 1e-3))]
 
 
 def _unit_numbers(exam: Examination) -> list[float]:
