@@ -27,11 +27,12 @@ from benchmarks import second_world, third_world
 from benchmarks.second_world import Drawn
 
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Corner, Fault, Finding, Vehicle
+from nodrek.core.model import Corner, Fault, Finding, Vehicle, WheelLog
+from nodrek.core.motion.lag import with_lags
 from nodrek.core.verdict.calibrate import FEATURES, SAME_TREES, features
 from nodrek.core.verdict.evidence import corner_evidence
-from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.judge import analyze_log, raw_findings
+from nodrek.core.verdict.examine import Examination, examine
+from nodrek.core.verdict.judge import raw_findings
 from nodrek.errors import NodrekError
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -92,8 +93,7 @@ def records_of(seed: int) -> list[Record]:
     """Everything one drive teaches."""
     faults, settings = draw(seed)
     try:
-        log = map_corners(simulate(draw_scenario(seed, faults, **settings)))
-        _, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
+        exam = _examined(map_corners(simulate(draw_scenario(seed, faults, **settings))))
     except NodrekError:
         return []
     except ArithmeticError as error:  # a defect to mend, not a reason to lose an hour of the other drives
@@ -123,7 +123,7 @@ def records_elsewhere(seed: int, world: ModuleType) -> list[Record]:
     """Everything one drive of another world teaches."""
     drawn = drawn_elsewhere(seed, world)
     try:
-        _, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None)
+        exam = _examined(map_corners(drawn.log))
     except NodrekError:
         return []
     fault, several = drawn.fault, len(drawn.corners) > 1
@@ -135,6 +135,11 @@ def records_elsewhere(seed: int, world: ModuleType) -> list[Record]:
         here = {drawn.corners[0]: (SAME_TREES.get(fault, fault).value,)}
     right = () if several or fault is None else ((fault, drawn.corners),)
     return _records(seed, exam, here, lambda f: (f.fault, f.corners) in right)
+
+
+def _examined(log: WheelLog) -> Examination:
+    """What a drive is examined as; raises `NodrekError` as an analysis does."""
+    return examine(with_lags(log), Vehicle(), lambda share, doing: None)
 
 
 def _records(

@@ -142,9 +142,7 @@ def weigh_shapes(
     return Shapes(pulse, swing, best)
 
 
-def _followed(
-    looks: Looks, scores: Array, turns: Array, templates: _Templates, jolts: float
-) -> tuple[Array, Array]:
+def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates, jolts: float) -> tuple[Array, Array]:
     """ln Bayes factor over plain noise of each shape at each candidate, tied to the wheel and at any angle; both of
     shape (shapes, candidates), −inf where it was given up.
 

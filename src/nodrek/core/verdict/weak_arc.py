@@ -24,9 +24,13 @@ HIGH_FROM = 8.0
 """m/s: weak arcs lose teeth between, and none above (common practice: coils wake at 2 to 8 km/h,
 an arc of a third of the field at three times that)."""
 DIP_SCORE, DIP_DEPTH = -4.0, -0.08
+HEALED_FROM = 2.5
+"""m/s under which no arc is said to heal: a crawling wheel dips for other reasons as well."""
+EVEN_LASTS_S = 0.07
+"""Seconds of dips in a spell at which it is as likely the moment of waking up, which has no arc."""
 TOGETHER_S = 3.0
 LEAST_SAMPLES = 4
-EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.03, 0.35
+EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.07, 0.35
 """Pull-aways and stops that dip, share of slow samples that dip, and share of sound readings among
 them, at which a weak arc and something else are equally likely."""
 
@@ -35,9 +39,10 @@ them, at which a weak arc and something else are equally likely."""
 class WeakArc:
     """What a corner loses while slow; all zero where nothing is seen.
 
-    ``share`` of slow samples that dip (mates: ``mates_share``), on ``spells`` pull-aways and stops of
+    ``share`` of samples as slow as its dips that dip (mates: ``mates_share``), on ``spells`` pull-aways and stops of
     ``looked`` ones; ``fast_share`` of the fast samples dips; ``between``: of the samples slower than the
-    dips, the share that reads properly; ``silent``: share of the dips that read nothing.
+    dips, the share that reads properly; ``silent``: share of the dips that read nothing; ``lasts``: seconds of dips
+    in each of those spells.
     """
 
     dips: int = 0
@@ -48,6 +53,7 @@ class WeakArc:
     fast_share: float = 0.0
     between: float = 0.0
     silent: float = 0.0
+    lasts: float = 0.0
 
 
 def weak_arc(exam: Examination, corner: Corner) -> WeakArc:
@@ -62,25 +68,29 @@ def _weak_arc(exam: Examination, corner: Corner) -> WeakArc:
     own = slow[corner]
     if own is None:
         return WeakArc()
-    mates = [m.dip.mean() for c, m in slow.items() if c is not corner and m is not None and m.dip.size]
     count = int(own.dip.sum())
+    # an arc that heals at walking pace dips in few of the samples up to LOW, but in many of those as slow as its dips
+    healed_at = max(HEALED_FROM, float(np.quantile(own.speed[own.dip], 0.9))) if count else LOW[1]
+    mates = [m.share_below(healed_at) for c, m in slow.items() if c is not corner and m is not None]
     motion = exam.motions[corner]
     with np.errstate(invalid="ignore"):
         fast = (motion.expected > HIGH_FROM) & ~np.isnan(motion.deviation)
         fast_dips = fast & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+    spells = int(np.unique(own.spell[own.dip]).size)
     between = 0.0
     if count:
         below = own.speed <= np.quantile(own.speed[own.dip], 0.75)
         between = float((below & ~own.dip).sum() / max(below.sum(), 1))
     return WeakArc(
         count,
-        count / max(own.dip.size, 1),
+        own.share_below(healed_at),
         float(np.median(mates)) if mates else 0.0,
-        int(np.unique(own.spell[own.dip]).size),
+        spells,
         int(np.unique(own.spell).size),
         float(fast_dips.sum() / max(fast.sum(), 1)),
         between,
         float(own.silent[own.dip].sum() / max(count, 1)),
+        count / max(spells, 1) * float(np.median(np.diff(motion.times))),
     )
 
 
@@ -90,7 +100,8 @@ def weak_arc_confidence(seen: WeakArc) -> float:
     much = ratio_odds(seen.share, max(EVEN_SHARE, 3.0 * seen.mates_share), 3.0)
     stays = ratio_odds(seen.fast_share, 0.15 * max(seen.share, 1e-6), 3.0)
     alternates = ratio_odds(seen.between, EVEN_BETWEEN, 4.0)
-    return 0.95 * often * much * (1.0 - stays) * alternates
+    lasts = ratio_odds(seen.lasts, EVEN_LASTS_S, 3.0)
+    return 0.95 * often * much * (1.0 - stays) * alternates * lasts
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,6 +112,11 @@ class _Slow:
     silent: npt.NDArray[np.bool_]
     spell: npt.NDArray[np.int64]
     speed: Array
+
+    def share_below(self, speed: float) -> float:
+        """Of the samples up to `speed` (m/s), the share that dips."""
+        here = self.speed <= speed
+        return float((self.dip & here).sum() / max(here.sum(), 1))
 
 
 def _slow_samples(exam: Examination, corner: Corner) -> _Slow | None:
