@@ -88,6 +88,25 @@ def test_a_dip_is_seen_at_its_corner_and_nowhere_else(corner: Corner) -> None:
             assert np.nanmax(np.abs(motion.deviation[dips])) < 0.02
 
 
+def test_three_mates_say_as_much_as_their_mean_and_no_liar_is_believed() -> None:
+    """Variance of a difference from the mean of three, 1 + 1/3 of one corner's; from their median it would be 1.449
+    (order statistics of a normal law; from memory)."""
+
+    def deviation(lie: float) -> Array:
+        def told(corner: Corner, speed: Array) -> Array:
+            lies = (corner is Corner.RR) & (np.arange(TIMES.size) % 50 == 0)
+            return speed * np.where(lies, 1.0 - lie, 1.0)
+
+        channels = wheels(noise=0.004, change=told)
+        motion = compare_corners(channels, find_usable(channels, TIMES[-1]))[Corner.FL]
+        return motion.deviation[body_speed() > 8.0]
+
+    honest = deviation(0.0)
+    # the slow parts and the bend are taken from the readings as well: a few per cent either way
+    assert honest.var() == pytest.approx(4.0 / 3.0 * 0.004**2, rel=0.06)
+    assert np.abs(deviation(0.6) - honest).max() < 0.012
+
+
 def test_two_corners_can_be_compared() -> None:
     def change(which: Corner, speed: Array) -> Array:
         out = speed.copy()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.ndimage import median_filter
@@ -12,6 +14,7 @@ from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.pulse import GRID, Shapes, in_filter, in_window, weigh_shapes
 from nodrek.core.turns.search import Scale, find_stretches
+from nodrek.core.turns.track import looks_of
 
 TEETH = 48
 FINE_HZ = 200.0
@@ -24,12 +27,12 @@ def averaged(lost: Array, window_s: float) -> Array:
     return np.log1p(np.maximum(-lfilter(np.full(steps, 1.0 / steps), [1.0], lost), -0.9))
 
 
-def drive(kind: str, rate: float, window_s: float, seed: int) -> CornerMotion:
+def drive(kind: str, rate: float, window_s: float, seed: int, filter_s: float = 0.0, teeth: int = TEETH) -> CornerMotion:
     """A slow log of a ring with a ``gap`` of one edge, one that ``swings``, or one that loses edges at ``random``."""
     rng = np.random.default_rng(seed)
     fine, speed, path = rolling(FINE_HZ, 240.0)
     turn = np.floor(path / CIRCUMFERENCE)
-    rate_of_edges = speed / CIRCUMFERENCE * TEETH
+    rate_of_edges = speed / CIRCUMFERENCE * teeth
     lost = np.zeros(fine.size)
     if kind == "gap":
         lost[np.diff(turn, prepend=turn[0]) > 0] = 1.0
@@ -38,6 +41,9 @@ def drive(kind: str, rate: float, window_s: float, seed: int) -> CornerMotion:
     deviation = averaged(lost * FINE_HZ / rate_of_edges, window_s)
     if kind == "swing":
         deviation = 0.008 * np.sin(2 * np.pi * path / CIRCUMFERENCE)
+    if filter_s:
+        forgets = 1.0 / (filter_s * FINE_HZ)
+        deviation = lfilter([forgets], [1.0, forgets - 1.0], deviation)
     every = round(FINE_HZ / rate)
     part = deviation[::every] + NOISE * rng.standard_normal(fine[::every].size)
     # the comparison of corners takes the slow part out, by local medians
@@ -62,6 +68,30 @@ def test_a_gap_a_swing_and_edges_lost_anywhere(rate: float, window_s: float) -> 
     assert swing.swing > max(12.0, swing.pulse + 8.0)
     anywhere = shapes_of(drive("random", rate, window_s, 3))
     assert max(anywhere.pulse, anywhere.swing) < 3.0
+
+
+@pytest.mark.parametrize("rate", [4.0, 10.0])
+def test_a_gap_before_a_window_and_a_filter(rate: float) -> None:
+    """One edge of 90: little more than a swing is left of it, and a swing that is as smooth is still one."""
+    gap = shapes_of(drive("gap", rate, 0.2, 1, filter_s=0.06, teeth=90))
+    assert gap.pulse > max(12.0, gap.swing + 8.0)
+    swing = shapes_of(drive("swing", rate, 0.2, 2, filter_s=0.06))
+    assert swing.swing > max(12.0, swing.pulse + 8.0)
+
+
+@pytest.mark.parametrize("steps", [0.0, 1.8, 2.3])
+def test_the_bulk_of_rounded_deviations_is_as_wide_as_it_is(steps: float) -> None:
+    """Standard deviation of a normal law, and of what is left of one by rounding, against the samples' own."""
+    times, speed, path = rolling(10.0)
+    deviation = NOISE * np.random.default_rng(5).standard_normal(times.size)
+    motion = motion_of(times, speed, path, deviation)
+    if steps:
+        rounded = steps * NOISE * np.round(deviation / (steps * NOISE))
+        # the 80 % point of what reads nothing or one whole step off is that step
+        motion = replace(motion, deviation=rounded, noise=np.full(times.size, steps * NOISE / 1.2816))
+    looks = looks_of(motion, find_stretches(motion), ((0.0, False),))
+    assert looks is not None
+    assert np.median(looks.noise) == pytest.approx(motion.deviation.std(), rel=0.12)
 
 
 def test_noise_alone_has_no_shape() -> None:

@@ -2,16 +2,17 @@
 
 In steps, each robust against one corner that lies:
 
-1. the left/right difference of a bend, from both axles together, over about a third of
-   a second;
+1. the left/right difference of a bend, from both axles together, over about half a
+   second;
 2. the slow rest of each corner (tyre, slip of a driven axle, steering angle), over about
    a second;
-3. the median of the *other* corners, each freed of 1 and 2, says what the corner should
-   read now. The suspect has no voice in its own reference.
+3. the mean of the *other* corners, each freed of 1 and 2 and none further from their median
+   than a little noise, says what the corner should read now. The suspect has no voice in its
+   own reference.
 
 The deviation is the natural logarithm of reading over reference, so that −0.1 is about
 ten percent low at any speed. Method: own design; the robustness argument is the
-breakdown point of the median (Huber, Robust Statistics, 1981; from memory).
+breakdown point of the median, from which the mean starts (Huber, Robust Statistics, 1981; from memory).
 """
 
 from __future__ import annotations
@@ -35,7 +36,7 @@ LEAST_NOISE = 3e-4
 """Relative noise that even a perfect log is granted."""
 ROUNDING_SHARE = 0.35
 """Standard deviation of the deviation from rounding alone, in steps of the values: 1/√12 of the
-corner itself and some two thirds of that of the median of three mates."""
+corner itself and some two thirds of that of three mates."""
 TOGETHER = 2.0
 """Noise units from the middle at which a voice is limited."""
 SPEED_BINS = 10
