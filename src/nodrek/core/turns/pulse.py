@@ -155,6 +155,7 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates, 
     tied = np.zeros((templates.count, turns.shape[0]))
     loose = np.zeros(tied.shape)
     rows, columns = np.arange(tied.shape[0]), np.arange(tied.shape[1])
+    anywhere = np.full(GRID, 1.0 / GRID, dtype=np.float32)
     belief: Belief = np.full((*tied.shape, GRID), 1.0 / GRID, dtype=np.float32)
     for number, (start, stop) in enumerate(_pieces(looks, scores.size)):
         if looks.lost[start]:
@@ -172,7 +173,7 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates, 
         present = templates.present[rows]
         seen *= present / _chance(score, jolts)
         seen += 1.0 - present
-        loose[rows[:, None], columns] += np.log(seen.mean(axis=-1)).sum(axis=1)
+        loose[rows[:, None], columns] += np.log(seen @ anywhere).sum(axis=1)
         gain = sum(np.log(seen[:, i : i + MULTIPLIED].prod(axis=1)) for i in range(0, stop - start, MULTIPLIED))
         top = gain.max(axis=-1, keepdims=True)
         belief = belief * np.exp(gain - top)

@@ -41,28 +41,30 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
     ways = SWING_WAYS
     starts, lost = _pieces(looks, looks.paths[ways[0]])
-    angle = 2.0 * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID
-    cosine, sine = np.cos(angle).astype(np.float32), np.sin(angle).astype(np.float32)
     weight = (np.clip(looks.score, -CLIP, CLIP) / looks.noise).astype(np.float32)
     terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
-    sums = np.add.reduceat(np.vstack(terms), starts, axis=1)
-    largest = np.abs(sums)
+    sums = np.add.reduceat(np.vstack(terms), starts, axis=1).T
+    largest = np.ascontiguousarray(np.abs(sums))
+    # what each piece says, by phase less the most that any phase can gain, so that nothing overflows
+    angle = 2.0 * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID
+    by_angle = np.array([np.cos(angle), -np.sin(angle), -np.ones(SWING_GRID)], dtype=np.float32)
+    said = np.stack([sums.real, sums.imag, largest], axis=-1)
     energy = np.add.reduceat(0.5 / looks.noise**2, starts)
     wander = np.add.reduceat(looks.wander, starts)
     size = np.array(SWINGS, dtype=np.float32)[:, None, None]
-    fresh: Belief = np.full((len(SWINGS), sums.shape[0], SWING_GRID), 1.0 / SWING_GRID, dtype=np.float32)
-    belief = fresh
-    score = np.zeros((len(SWINGS), sums.shape[0]))
+    fresh: Belief = np.full((len(SWINGS), sums.shape[1], SWING_GRID), 1.0 / SWING_GRID, dtype=np.float32)
+    belief, gain = fresh, np.empty_like(fresh)
+    every = np.ones(SWING_GRID, dtype=np.float32)
+    score = np.zeros((len(SWINGS), sums.shape[1]))
     prior = np.log(np.tile(scale_prior(frequencies), len(ways)))
     for k in range(starts.size):
         belief = fresh if lost[k] else spread(belief, float(wander[k]))
-        # about the most that any phase can gain, so that nothing overflows
-        turned = np.outer(sums.real[:, k], cosine) - np.outer(sums.imag[:, k], sine) - largest[:, k, None]
-        top = size * largest[:, k, None] - 0.5 * size * size * np.float32(energy[k])
-        belief = belief * np.exp(size * turned)
-        total = np.maximum(belief.sum(axis=-1), 1e-30)
-        score += np.log(total) + top[..., 0]
-        belief = belief / total[..., None]
+        np.multiply(size, said[k] @ by_angle, out=gain)
+        np.exp(gain, out=gain)
+        np.multiply(gain, belief, out=gain)
+        total = np.maximum(gain @ every, 1e-30)
+        score += np.log(total) + size[..., 0] * largest[k] - 0.5 * size[..., 0] ** 2 * np.float32(energy[k])
+        belief = gain / total[..., None]
     score = score + prior
     chosen = int(np.argmax(score.max(axis=0)))
     delay, by_mates = ways[chosen // frequencies.size]
