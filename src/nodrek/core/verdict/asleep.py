@@ -96,15 +96,15 @@ def _best_wake(exam: Examination, corner: Corner, way: StandIn) -> _Wake:
     accident = max(LEAST_ACCIDENT, float(above.mean()) if above.size else LEAST_ACCIDENT)
     if not speed.size or accident > MOST_ACCIDENT:
         return _Wake()
-    order = np.argsort(speed, kind="stable")
-    gain: Array = np.cumsum(
-        np.where(agree[order], math.log(ASLEEP / accident), math.log((1.0 - ASLEEP) / (1.0 - accident)))
-    )
-    possible = (speed[order] > WAKES[0]) & (speed[order] < WAKES[1])
+    low = speed < WAKES[1]
+    order = np.argsort(speed[low], kind="stable")
+    rising, told = speed[low][order], agree[low][order]
+    gain: Array = np.cumsum(np.where(told, math.log(ASLEEP / accident), math.log((1.0 - ASLEEP) / (1.0 - accident))))
+    possible = rising > WAKES[0]
     if not possible.any():
         return _Wake()
     best = int(np.flatnonzero(possible)[np.argmax(gain[possible])])
-    wake = float(speed[order][best])
+    wake = float(rising[best])
     slow = np.flatnonzero(asked)[(speed <= wake) & agree]
     if slow.size < LEAST_SHARE * (best + 1):
         return _Wake()

@@ -134,20 +134,31 @@ def _agreement(exam: Examination, corner: Corner, way: StandIn) -> float:
 
 def would_tell(exam: Examination, corner: Corner, way: StandIn, apart: float) -> npt.NDArray[np.bool_]:
     """Samples in which the others are `apart` (in what counts as agreement) and what is made of them is like none."""
+    least = apart * STEPS_OFF * exam.log.channels[corner].quantum
+    return np.asarray(exam.once(f"unlike {corner} {way.name}", lambda: _unlike(exam, corner, way)) > least)
+
+
+def _unlike(exam: Examination, corner: Corner, way: StandIn) -> Array:
     mates, made = _made_of(exam, corner, way)
-    unlike = np.ptp(mates, axis=0) if way is StandIn.MIDDLE_OF_OTHERS else 2.0 * np.abs(mates - made).min(axis=0)
-    return np.asarray(unlike > apart * STEPS_OFF * exam.log.channels[corner].quantum)
+    if way is StandIn.MIDDLE_OF_OTHERS:
+        # the mates come in order
+        return np.asarray(mates[2] - mates[0])
+    return np.asarray(2.0 * np.abs(mates - made).min(axis=0))
 
 
 def _moves(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
     motion = exam.followed[corner]
-    return np.asarray((motion.vehicle > FROM_SPEED) & ~np.isnan(motion.deviation))
+    return exam.once(f"moves {corner}", lambda: (motion.vehicle > FROM_SPEED) & ~np.isnan(motion.deviation))
 
 
 def agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bool_]:
     """Samples in which the corner reads what `way` makes of the others, to the last digit."""
-    off = np.abs(exam.followed[corner].speed - _made_of(exam, corner, way)[1])
-    return np.asarray(off <= STEPS_OFF * exam.log.channels[corner].quantum + 1e-6)
+
+    def ask() -> npt.NDArray[np.bool_]:
+        off = np.abs(exam.followed[corner].speed - _made_of(exam, corner, way)[1])
+        return np.asarray(off <= STEPS_OFF * exam.log.channels[corner].quantum + 1e-6)
+
+    return exam.once(f"agrees {corner} {way.name}", ask)
 
 
 def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Array]:
@@ -162,7 +173,15 @@ def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Ar
 def _mates(exam: Examination, corner: Corner) -> Array:
     times = exam.followed[corner].times
     others = [motion for c, motion in exam.followed.items() if c is not corner]
-    return np.sort([m.speed if m.times is times else np.interp(times, m.times, m.speed) for m in others], axis=0)
+    told = np.array([m.speed if m.times is times else np.interp(times, m.times, m.speed) for m in others])
+    if len(told) != 3:
+        return np.sort(told, axis=0)
+    # three are in order sooner without sorting; minimum and maximum would hand a NaN on
+    low, high = np.minimum(told[0], told[1]), np.maximum(told[0], told[1])
+    out = np.array([np.minimum(low, told[2]), np.maximum(low, np.minimum(high, told[2])), np.maximum(high, told[2])])
+    odd = np.flatnonzero(np.isnan(out).any(axis=0))
+    out[:, odd] = np.sort(told[:, odd], axis=0)
+    return out
 
 
 def _share(exam: Examination, corner: Corner, runs: Runs, other: Corner, of_other: Runs) -> Array:
