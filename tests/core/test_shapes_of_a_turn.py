@@ -27,7 +27,9 @@ def averaged(lost: Array, window_s: float) -> Array:
     return np.log1p(np.maximum(-lfilter(np.full(steps, 1.0 / steps), [1.0], lost), -0.9))
 
 
-def drive(kind: str, rate: float, window_s: float, seed: int, filter_s: float = 0.0, teeth: int = TEETH) -> CornerMotion:
+def drive(
+    kind: str, rate: float, window_s: float, seed: int, filter_s: float = 0.0, teeth: int = TEETH
+) -> CornerMotion:
     """A slow log of a ring with a ``gap`` of one edge, one that ``swings``, or one that loses edges at ``random``."""
     rng = np.random.default_rng(seed)
     fine, speed, path = rolling(FINE_HZ, 240.0)
