@@ -27,7 +27,8 @@ LEG_SAMPLES = 30_000
 FOLLOWED_SAMPLES = WHOLE_UP_TO
 LEAST_MOVING_SHARE = 0.05
 BORDER_S = 1.0
-"""Seconds after the border of two legs that are not listened to: slow differences jump there."""
+"""Seconds after the border of two legs that are not listened to where legs are followed: slow differences jump there.
+Where all are compared, each is with so much of its neighbours."""
 
 
 def is_long(channels: Mapping[Corner, WheelChannel]) -> bool:
@@ -43,13 +44,15 @@ def compare_in_legs(channels: Mapping[Corner, WheelChannel], usable: Usable) -> 
         for c, ch in channels.items()
     }
     done = dict.fromkeys(channels, 0)
-    for leg in _legs(channels):
-        part, fit = _cut(channels, usable, [leg])
+    for begin, end in _legs(channels):
+        # slow differences need what lies beyond the border as well
+        part, fit = _cut(channels, usable, [(begin - BORDER_S, end + BORDER_S)])
         for corner, motion in compare_corners(part, fit, silence_breaks(part, fit)).items():
-            here = slice(done[corner], done[corner] + motion.times.size)
-            out[corner].expected[here] = motion.expected
-            out[corner].deviation[here] = motion.deviation
-            out[corner].noise[here] = motion.noise
+            inside = slice(*np.searchsorted(motion.times, (begin, end)))
+            here = slice(done[corner], done[corner] + inside.stop - inside.start)
+            out[corner].expected[here] = motion.expected[inside]
+            out[corner].deviation[here] = motion.deviation[inside]
+            out[corner].noise[here] = motion.noise[inside]
             done[corner] = here.stop
     return out
 

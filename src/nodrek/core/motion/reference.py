@@ -37,7 +37,7 @@ LEAST_NOISE = 3e-4
 ROUNDING_SHARE = 0.35
 """Standard deviation of the deviation from rounding alone, in steps of the values: 1/√12 of the
 corner itself and some two thirds of that of three mates."""
-TOGETHER = 2.0
+TOGETHER = 1.1
 """Noise units from the middle at which a voice is limited."""
 SPEED_BINS = 10
 NOISE_SAMPLES = 20_000
