@@ -25,7 +25,7 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.phase import within_turn
 from nodrek.core.turns.search import FREQUENCIES, Scale, Stretch
 from nodrek.core.turns.swing import LEAST_SWING, SWINGS
-from nodrek.core.turns.track import LEAST_STEP_S, STEP, Belief, Index, Looks, Track, looks_of, scale_prior, spread
+from nodrek.core.turns.track import STEP, Belief, Index, Looks, Track, looks_of, scale_prior, spread
 
 GRID = 32
 """Phase steps per turn."""
@@ -46,7 +46,7 @@ WIDTH_STEP = 0.02
 LOOKED_OVER, HOPELESS = 8, 40.0
 """Every so many pieces, shapes that are so far (ln) behind the best of their family are left."""
 MOST_OF_FAST = 1_200
-"""Samples of a log faster than `LEAST_STEP_S` that are looked at: a minute."""
+"""Samples of a thinned log that are looked at: a minute."""
 PIECE_SAMPLES, PIECE_WANDER = 24, (0.6 / GRID) ** 2
 """The phase is taken to stand still over so many samples, or so much wander (turns squared), at most."""
 FILTER_OF_WINDOW = 0.35
@@ -123,12 +123,10 @@ def weigh_shapes(
     frequencies = np.array([f for f, _ in candidates])
     paths = np.vstack([looks.paths[0.0, mates] for _, mates in candidates])
     templates = _Templates(frequencies)
-    scores = np.clip(looks.score, DEEPEST, HIGHEST)
-    if float(np.median(np.diff(motion.times))) < LEAST_STEP_S:
-        scores = scores[:MOST_OF_FAST]
-    turns = frequencies[:, None] * paths
-    far_out = float(np.mean(np.abs(looks.score) > FAR_OUT))
-    tied, loose = _followed(looks, scores, turns, templates, min(max(JOLTS, far_out), MOST_JOLTS))
+    scores = looks.score[:MOST_OF_FAST] if looks.is_thinned else looks.score
+    jolts = min(max(JOLTS, float(np.mean(np.abs(scores) > FAR_OUT))), MOST_JOLTS)
+    scores = np.clip(scores, DEEPEST, HIGHEST)
+    tied, loose = _followed(looks, scores, frequencies[:, None] * paths, templates, jolts)
     dense = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
     tied += np.log(scale_prior(dense))[np.minimum(np.searchsorted(dense, frequencies), dense.size - 1)]
     # dips and jolts that know no angle are the rival

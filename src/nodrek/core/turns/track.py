@@ -103,7 +103,7 @@ class Track:
 class Looks:
     """Samples in order: metres by each way of measuring them, speed, whether it dips, whether the
     phase was lost before, its wander since the sample before (turns squared); deviation over its ``noise``, which is
-    relative; their places in the log.
+    relative; their places in the log; whether some between them are left out (a fast log).
 
     ``noise`` is what a normal law takes for the bulk of the samples. `CornerMotion.noise`, by which dips are told,
     looks at the tails: readings that are counted or rounded have none, and it is up to twice as much."""
@@ -116,6 +116,7 @@ class Looks:
     score: Array
     noise: Array
     used: npt.NDArray[np.int64]
+    is_thinned: bool
 
 
 def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
@@ -179,7 +180,8 @@ def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tupl
     if used.size < 4 * LEAST_DIPS:
         return None
     # of a fast log every so many samples: they would only repeat their neighbours
-    used = used[:: max(1, round(LEAST_STEP_S / max(float(np.median(np.diff(motion.times))), 1e-6)))][:MOST_SAMPLES]
+    every = max(1, round(LEAST_STEP_S / max(float(np.median(np.diff(motion.times))), 1e-6)))
+    used = used[::every][:MOST_SAMPLES]
     with np.errstate(invalid="ignore"):
         dip = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
     # cuts of long stretches lose nothing; standstill and holes lose the phase
@@ -198,7 +200,7 @@ def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tupl
     score = motion.score[used]
     bulk = float(np.sqrt(np.mean(np.clip(score, -BULK, BULK) ** 2)))
     bulk = min(1.0, max(LEAST_BULK, bulk))
-    return Looks(paths, speed, dip[used], lost, wander, score / bulk, motion.noise[used] * bulk, used)
+    return Looks(paths, speed, dip[used], lost, wander, score / bulk, motion.noise[used] * bulk, used, every > 1)
 
 
 def _widths(faster: Array, share: float, filled: float) -> Array:

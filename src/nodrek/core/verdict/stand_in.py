@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
+from nodrek.core.motion.reference import median_of
 from nodrek.core.verdict.examine import Examination
 
 FROM_SPEED = 3.0
@@ -176,10 +177,9 @@ def _mates(exam: Examination, corner: Corner) -> Array:
     told = np.array([m.speed if m.times is times else np.interp(times, m.times, m.speed) for m in others])
     if len(told) != 3:
         return np.sort(told, axis=0)
-    # three are in order sooner without sorting; minimum and maximum would hand a NaN on
-    low, high = np.minimum(told[0], told[1]), np.maximum(told[0], told[1])
-    out = np.array([np.minimum(low, told[2]), np.maximum(low, np.minimum(high, told[2])), np.maximum(high, told[2])])
-    odd = np.flatnonzero(np.isnan(out).any(axis=0))
+    # three are in order sooner without sorting; where one is not known, the least of all is not either
+    out = np.array([told.min(axis=0), median_of([*told]), told.max(axis=0)])
+    odd = np.flatnonzero(np.isnan(out[0]))
     out[:, odd] = np.sort(told[:, odd], axis=0)
     return out
 

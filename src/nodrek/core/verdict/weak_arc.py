@@ -31,7 +31,7 @@ EVEN_LASTS_S = 0.07
 TOGETHER_S = 3.0
 LEAST_SAMPLES = 4
 EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.07, 0.35
-"""Pull-aways and stops that dip, share of slow samples that dip, and share of sound readings among
+"""Pull-aways and stops that dip, share of samples as slow as those that dips, and share of sound readings among
 them, at which a weak arc and something else are equally likely."""
 
 
