@@ -18,7 +18,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.events import silence_breaks
-from nodrek.core.motion.reference import Deviations, compare_corners
+from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.usable import GRID_STEP, MOVING, Usable
 
 WHOLE_UP_TO = 150_000
@@ -36,8 +36,11 @@ def is_long(channels: Mapping[Corner, WheelChannel]) -> bool:
     return max(c.times.size for c in channels.values()) > WHOLE_UP_TO
 
 
-def compare_in_legs(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict[Corner, Deviations]:
-    """What `compare_corners` says of each sample, leg by leg and in single precision."""
+def compare_in_legs(
+    channels: Mapping[Corner, WheelChannel], usable: Usable, loudest: Corner | None
+) -> dict[Corner, Deviations]:
+    """What `compare_corners` says of each sample, leg by leg and in single precision; `loudest`: the corner whose ring
+    would pull its mates about."""
     narrow: Any = np.float32
     out = {
         c: Deviations(c, ch.times, ch.speed, *(np.empty(ch.times.size, dtype=narrow) for _ in range(3)))
@@ -47,7 +50,12 @@ def compare_in_legs(channels: Mapping[Corner, WheelChannel], usable: Usable) -> 
     for begin, end in _legs(channels):
         # slow differences need what lies beyond the border as well
         part, fit = _cut(channels, usable, [(begin - BORDER_S, end + BORDER_S)])
-        for corner, motion in compare_corners(part, fit, silence_breaks(part, fit)).items():
+        known = silence_breaks(part, fit)
+        if loudest is not None:
+            # what its ring explains of each sample is known in some legs only
+            first = compare_corners(part, fit, known)[loudest]
+            known[loudest] = known.get(loudest, 0.0) + voice_of_a_bad_ring(first, np.zeros(first.times.size))
+        for corner, motion in compare_corners(part, fit, known).items():
             inside = slice(*np.searchsorted(motion.times, (begin, end)))
             here = slice(done[corner], done[corner] + inside.stop - inside.start)
             out[corner].expected[here] = motion.expected[inside]

@@ -37,9 +37,14 @@ LEAST_NOISE = 3e-4
 ROUNDING_SHARE = 0.35
 """Standard deviation of the deviation from rounding alone, in steps of the values: 1/√12 of the
 corner itself and some two thirds of that of three mates."""
-TOGETHER = 1.1
-"""Noise units from the middle at which a voice is limited."""
+TOGETHER = 2.0
+"""Noise units from the middle at which a voice is limited. The fewer, the less a fault that is not known yet pulls its
+mates about, and the noisier they are."""
+FAR = 2.0
+"""Noise units off what its ring explains from which a bad corner has no voice: a fold knows the mean dip, not each."""
 SPEED_BINS = 10
+SHARED = 1.5
+"""Times the middle corner's noise, at most, that a corner is believed to have."""
 NOISE_SAMPLES = 20_000
 """As many samples as the noise is worked out from; more say nothing new."""
 Q80_TO_SIGMA = 1.2816
@@ -98,12 +103,19 @@ def compare_corners(
     first = next(iter(channels.values()))
     common = _equalise(voices, first.rate) if same_clock else None
 
-    def one(channel: WheelChannel) -> CornerMotion:
+    def one(channel: WheelChannel) -> tuple[CornerMotion, _Noise]:
         table = common or _equalise(_side_by_side(channels, voices, channel.times), channel.rate)
         return _one_corner(channel, logs[channel.corner], table, usable)
 
-    out = {corner: one(channel) for corner, channel in channels.items()}
-    return {c: _with_rounding(m, channels[c].quantum) for c, m in _share_noise(out).items()}
+    out = _share_noise({corner: one(channel) for corner, channel in channels.items()})
+    return {c: _with_rounding(m, channels[c].quantum) for c, m in out.items()}
+
+
+def voice_of_a_bad_ring(motion: Deviations, explained: Array) -> Array:
+    """As `known` of `compare_corners`: what the ring explains of each sample, and silence where far more is left."""
+    with np.errstate(invalid="ignore"):
+        far = np.abs(motion.deviation - explained) > FAR * motion.noise
+    return np.where(far, np.nan, explained)
 
 
 @dataclass(frozen=True, eq=False)
@@ -157,7 +169,10 @@ def _equalise(table: Mapping[Corner, Array], rate: float) -> _Equalised:
     return _Equalised(yaw, slow, {c: level[c] - slow[c] for c in level})
 
 
-def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usable: Usable) -> CornerMotion:
+def _one_corner(
+    channel: WheelChannel, own_log: Array, shared: _Equalised, usable: Usable
+) -> tuple[CornerMotion, _Noise]:
+    """The corner with the noise that it has by itself, and that noise by speed."""
     corner = channel.corner
     side = (0.5 if corner.is_left else -0.5) * shared.yaw
     others = [values for c, values in shared.fast.items() if c is not corner]
@@ -165,7 +180,7 @@ def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usabl
     own_fast = own_log - slow - side
     vehicle = usable.vehicle_at(channel.times)
     middle = median_of(others)
-    limit = TOGETHER * _noise_by_speed(own_fast - middle, vehicle)
+    limit = TOGETHER * _noise_by_speed(own_fast - middle, vehicle).at(vehicle)
     reference = _mean_near(middle, others, limit)
     expected_log = reference + slow + side
     deviation = own_log - expected_log
@@ -177,17 +192,18 @@ def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usabl
     own_speed = np.where(np.isnan(everyone), channel.speed, np.exp(everyone + slow + side))
     own_speed = np.where(np.isnan(own_speed), vehicle, own_speed)
     by_mates = np.where(np.isnan(reference), vehicle, np.exp(reference + side))
-    return CornerMotion(
+    motion = CornerMotion(
         corner,
         channel.times,
         channel.speed,
         expected,
         deviation,
-        noise,
+        noise.at(expected),
         _rolled(own_speed, channel.times),
         _rolled(by_mates, channel.times),
         vehicle,
     )
+    return motion, noise
 
 
 def _mean_near(middle: Array, columns: list[Array], limit: Array) -> Array:
@@ -233,7 +249,18 @@ def median_of(columns: list[Array]) -> Array:
     return middle
 
 
-def _noise_by_speed(deviation: Array, expected: Array) -> Array:
+@dataclass(frozen=True, eq=False)
+class _Noise:
+    """Noise (1 sigma, relative) by speed (m/s): two arrays of one shape, speeds rising; infinite where unknown."""
+
+    speed: Array
+    sigma: Array
+
+    def at(self, speed: Array) -> Array:
+        return np.maximum(np.interp(speed, self.speed, self.sigma), LEAST_NOISE)
+
+
+def _noise_by_speed(deviation: Array, expected: Array) -> _Noise:
     """Robust spread of the deviation in bins of equal sample count by speed.
 
     From the 80 % point of its size rather than the median: a unit that counts edges in a
@@ -243,14 +270,13 @@ def _noise_by_speed(deviation: Array, expected: Array) -> Array:
     size, speed = np.abs(deviation[::stride]), expected[::stride]
     known = np.flatnonzero(~np.isnan(size))
     if not known.size:
-        return np.full(deviation.size, np.inf)
+        return _Noise(np.zeros(1), np.full(1, np.inf))
     bins = SPEED_BINS if known.size >= 20 * SPEED_BINS else 1
     order = known[np.argsort(speed[known])]
     per_bin = order.size // bins
     rows = order[: per_bin * bins].reshape(bins, per_bin)
     by_bin = np.quantile(size[rows], 0.8, axis=1) / Q80_TO_SIGMA
-    centre = speed[rows[:, per_bin // 2]]
-    return np.maximum(np.interp(expected, centre, by_bin), LEAST_NOISE)
+    return _Noise(speed[rows[:, per_bin // 2]], by_bin)
 
 
 def _with_rounding(motion: CornerMotion, quantum: float) -> CornerMotion:
@@ -261,18 +287,16 @@ def _with_rounding(motion: CornerMotion, quantum: float) -> CornerMotion:
     return replace(motion, noise=np.maximum(motion.noise, rounding))
 
 
-def _share_noise(motions: dict[Corner, CornerMotion]) -> dict[Corner, CornerMotion]:
-    """A corner full of dips looks noisy; its mates tell how noisy a sound one is here."""
-    if len(motions) < 3:
-        return motions
-    typical = np.array(
-        [np.median(m.noise[np.isfinite(m.noise)]) if np.isfinite(m.noise).any() else np.nan for m in motions.values()]
-    )
-    shared = float(np.nanmedian(typical)) if np.isfinite(typical).any() else np.nan
-    out = {}
-    for (corner, motion), own in zip(motions.items(), typical, strict=True):
-        out[corner] = motion
-        if np.isfinite(own) and own > 1.5 * shared:
-            quieter = np.maximum(motion.noise * (1.5 * shared / own), LEAST_NOISE)
-            out[corner] = replace(motion, noise=quieter)
-    return out
+def _share_noise(corners: Mapping[Corner, tuple[CornerMotion, _Noise]]) -> dict[Corner, CornerMotion]:
+    """A corner full of dips looks noisy; its mates tell how noisy a sound one is at that speed.
+
+    Speed by speed, since a weak arc and a wide gap dip while slow only.
+    """
+    if len(corners) < 3:
+        return {c: motion for c, (motion, _) in corners.items()}
+    speeds = np.unique(np.concatenate([noise.speed for _, noise in corners.values()]))
+    usual = _Noise(speeds, median_last_axis(np.column_stack([noise.at(speeds) for _, noise in corners.values()])))
+    return {
+        c: replace(motion, noise=np.minimum(motion.noise, SHARED * usual.at(motion.expected)))
+        for c, (motion, _) in corners.items()
+    }

@@ -14,7 +14,7 @@ from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks
 from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
-from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners
+from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.usable import MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold, is_two_turns
@@ -118,9 +118,10 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     rings: dict[Corner, RingEvidence] = {}
     if len(compared) >= 2:
         long = is_long(channels)
-        followed, rings = _follow(*(followed_legs(channels, usable) if long else (channels, usable)), progress)
+        parts = followed_legs(channels, usable) if long else (channels, usable)
+        followed, rings, loudest = _follow(*parts, progress)
         progress(0.75, "Comparing the corners sample by sample")
-        motions = compare_in_legs(channels, usable) if long else followed
+        motions = compare_in_legs(channels, usable, loudest) if long else followed
     dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
     progress(0.8, "Measuring the ratios")
     ratios = estimate_ratios(ratio_blocks(channels, usable), compared) if len(compared) >= 2 else {}
@@ -139,8 +140,8 @@ def nothing_to_compare(log: WheelLog, vehicle: Vehicle) -> Examination:
 
 def _follow(
     channels: Mapping[Corner, WheelChannel], usable: Usable, progress: Progress
-) -> tuple[dict[Corner, CornerMotion], dict[Corner, RingEvidence]]:
-    """Corners compared, and their rings looked at."""
+) -> tuple[dict[Corner, CornerMotion], dict[Corner, RingEvidence], Corner | None]:
+    """Corners compared, their rings looked at, and whose ring was taken out of its mates' reference."""
     known = silence_breaks(channels, usable)
     motions = compare_corners(channels, usable, known)
     rings = _look_at_rings(motions, channels, progress)
@@ -148,11 +149,11 @@ def _follow(
     if guilty is not None:
         # a bad ring pulls its mates' reference about: take its swing out, look again
         explained = explained_deviation(_fold_of(rings[guilty]))
-        known[guilty] = known.get(guilty, np.zeros(explained.size)) + explained
+        known[guilty] = known.get(guilty, 0.0) + voice_of_a_bad_ring(motions[guilty], explained)
         again = compare_corners(channels, usable, known)
         motions = {**again, guilty: motions[guilty]}
         rings = {c: r if c is guilty else _fold_again(again[c], r) for c, r in rings.items()}
-    return motions, rings
+    return motions, rings, guilty
 
 
 def _look_at_rings(
