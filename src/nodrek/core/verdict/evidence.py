@@ -17,6 +17,7 @@ from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.turns.fold import overtones_by_speed, slow_harmonics, swing_at_any_speed
 from nodrek.core.turns.pulse import Shapes
 from nodrek.core.turns.track import USUAL, Track
+from nodrek.core.verdict.dip_speeds import dip_speeds
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
 from nodrek.core.verdict.held import stand_ins_over_mates
@@ -56,6 +57,7 @@ EVIDENCE = (
     "dips_in_line", "dips_agree",  # ln of deep dips times how well they agree on a place, squared; that agreement
     "shortfall", "shortfall_sure",
     "healed", "arc_width", "arc_area",
+    "arc_over_sound", "arc_over_gap", "arc_over_noise", "gap_over_sound",  # asinh of ln Bayes factors, by speed
     "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",
     "dip_share", "dip_share_over_mates", "spread_over_mates", "steady", "silent_share", "skew_over_mates",
     "dip_depth", "dip_depth_scatter", "rises_over_dips",
@@ -104,6 +106,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         shortfall(exam, corner) * 100.0,
         shortfall(exam, corner) / _sigma(exam, corner),
         *_arc_numbers(exam, corner, ring),
+        *_speed_numbers(exam, corner),
         *_slow_numbers(exam, corner),
         *_dip_numbers(exam, corner),
         exam.dropouts[corner].count / max(exam.usable.moving / 60.0, 0.05) if corner in exam.dropouts else 0.0,
@@ -204,6 +207,13 @@ def _arc_numbers(exam: Examination, corner: Corner, ring: RingEvidence | None) -
         return [0.0, 0.0, 0.0]
     healed = healed_share(exam, corner, ring)
     return [healed[0] if healed else 0.0, ring.arcs[0].width, 100.0 * ring.arcs[0].area]
+
+
+def _speed_numbers(exam: Examination, corner: Corner) -> list[float]:
+    seen = dip_speeds(exam, corner)
+    return [
+        math.asinh(nats) for nats in (seen.arc_over_sound, seen.arc_over_gap, seen.arc_over_noise, seen.gap_over_sound)
+    ]
 
 
 def _slow_numbers(exam: Examination, corner: Corner) -> list[float]:
