@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.events import HARD_BRAKING
@@ -99,10 +100,9 @@ def _count(exam: Examination, corner: Corner) -> tuple[Array, Array]:
     weight = np.minimum(np.diff(times, append=np.inf), LOOK_S) / LOOK_S
     place = np.searchsorted(EDGES, speed) - 1
     inside = (place >= 0) & (place < CENTRES.size) & pulls
-    return (
-        np.bincount(place[inside], weight[inside], CENTRES.size),
-        np.bincount(place[inside], (weight * low)[inside], CENTRES.size),
-    )
+    weights = (weight[inside], (weight * low)[inside])
+    looks, less = (np.bincount(place[inside], of, CENTRES.size).astype(float) for of in weights)
+    return looks, less
 
 
 @lru_cache(maxsize=1)
@@ -111,7 +111,7 @@ def _laws() -> dict[str, Array]:
     at = np.log(CENTRES)
     return {
         "sound": _rows(0.98 * (SOUND_UP_TO * share > CENTRES) for share in (0.0, 0.6, 0.8, 1.0)),
-        "gap": _rows(0.98 / (1.0 + np.exp((at - math.log(v)) / soft)) for v in WAKES for soft in SOFT),
+        "gap": _rows(np.asarray(0.98 / (1.0 + np.exp((at - math.log(v)) / soft))) for v in WAKES for soft in SOFT),
         "arc": _rows(
             np.where(sleeps * heals > CENTRES, 0.98, part * (heals > CENTRES))
             for heals in HEALS
@@ -122,7 +122,7 @@ def _laws() -> dict[str, Array]:
     }
 
 
-def _rows(shares: Iterable[Array]) -> Array:
+def _rows(shares: Iterable[npt.ArrayLike]) -> Array:
     return np.array(list(shares))
 
 

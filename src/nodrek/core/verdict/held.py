@@ -16,7 +16,9 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
+from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.search import Scale, find_scale_of_events
+from nodrek.core.turns.track import DIP_DEPTH, DIP_SCORE
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates
 
@@ -47,11 +49,18 @@ HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
 SMOOTH = 0.5
-"""Overtones over the first harmonic up to which a pattern is a swing."""
+FAINT, VERY_SMOOTH = 0.001, 0.2
+"""Overtones over the first harmonic up to which a pattern is a swing; and up to which one that is smaller than
+`HIDDEN_BELOW`, but not than the first number, is one."""
+ENOUGH_MATES = 3
+"""From so many on, somewhat oftener than at the worst of them is odd: of two, each may be the lucky one."""
 PULLS_LOG_P, PULLS = -30.0, 0.008
 """(ln) chance and amplitude from which the pattern of another ring pulls: sound rings of few teeth stay below."""
-LEAST_BREAKS, LEAST_BREAK = 3, 3
-"""Runs that make breaks of the signal, and samples in each."""
+JOLTED = 0.01
+"""Share of a mate's samples that dip from which nothing that is made of the others is asked for breaks."""
+LEAST_BREAKS, LEAST_BREAK, LEAST_BREAK_S = 3, 3, 0.15
+"""Runs that make breaks of the signal, samples in each, and seconds that the longest lasts: a unit that waits a tenth
+of a second before it believes what is new does so after a lost edge as well."""
 OVER_LONGEST, OVER_USUAL = 1.5, 2.0
 """Times the longest run of the mates, and, of standstills, times all but a hundredth of its own, from which a run is
 one of them."""
@@ -114,6 +123,18 @@ def _is_pulled(exam: Examination, corner: Corner) -> bool:
     )
 
 
+def _is_jolted(exam: Examination, corner: Corner) -> bool:
+    """Whether a mate loses so many edges that the others run in the middle of what is left."""
+    shares = exam.once("share of jolts", lambda: {c: _jolts(m) for c, m in exam.followed.items()})
+    return max((share for mate, share in shares.items() if mate is not corner), default=0.0) > JOLTED
+
+
+def _jolts(motion: CornerMotion) -> float:
+    with np.errstate(invalid="ignore"):
+        low = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH) & (motion.vehicle > FROM_SPEED)
+    return float(low.sum() / max(np.count_nonzero(motion.vehicle > FROM_SPEED), 1))
+
+
 def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     own_runs, mates_runs = own_and_mates(exam, corner, way)
     if len(mates_runs) < 2:
@@ -124,6 +145,8 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     odd = (own - mates) / np.sqrt(mates + 1.0)
     worth = (own >= LEAST_HELD) & (own >= MORE * worst) & (odd > over)
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
+    if not often and len(others) < ENOUGH_MATES:
+        return None
     ring = exam.rings[corner].fold
     if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
         return None
@@ -142,7 +165,8 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
 
 def _swings(pattern: Array) -> bool:
     """Whether a ring's first harmonics are those of one out of centre: values stand still at its turning points."""
-    return bool(pattern[0] > HIDDEN_BELOW and pattern[1:].max() < SMOOTH * pattern[0])
+    overtones = float(pattern[1:].max()) / max(float(pattern[0]), 1e-9)
+    return overtones < (SMOOTH if pattern[0] > HIDDEN_BELOW else VERY_SMOOTH if pattern[0] > FAINT else 0.0)
 
 
 def _longer(runs: Runs) -> npt.NDArray[np.int64]:
@@ -216,7 +240,8 @@ def held_breaks(exam: Examination, corner: Corner) -> HeldBreaks | None:
 def _all_breaks(exam: Examination) -> dict[Corner, list[HeldBreaks]]:
     out: dict[Corner, list[HeldBreaks]] = {}
     for way in StandIn:
-        here = {c: breaks for c in exam.followed if (breaks := _breaks_by(exam, c, way)) is not None}
+        asked = [c for c in exam.followed if way is StandIn.LAST or not (_is_pulled(exam, c) or _is_jolted(exam, c))]
+        here = {c: breaks for c in asked if (breaks := _breaks_by(exam, c, way)) is not None}
         # one corner at a time is put right by the others
         if way is StandIn.LAST or len(here) == 1:
             for corner, breaks in here.items():
@@ -239,7 +264,7 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > _middle_speed(exam, corner))
     if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:
         return None
-    if starts.size <= middling - by_chance - 2.0 * math.sqrt(by_chance):
+    if seconds.max() < LEAST_BREAK_S or starts.size <= middling - by_chance - 2.0 * math.sqrt(by_chance):
         return None
     return HeldBreaks(way, starts, float(seconds.max()))
 

@@ -33,6 +33,9 @@ SHARED = 0.5
 MADE, COPIES = (0.5, 0.25), (0.9, 0.75)
 """Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
 rest), and up to which its mates may."""
+ONE_SIDED = 0.85
+"""The first, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse
+values tell."""
 LEAST_SAMPLES, APART = 60, 6.0
 """Samples that are asked, and how far the others are apart in them, in what counts as agreement."""
 
@@ -116,21 +119,44 @@ def always_made_of_others(exam: Examination, corner: Corner) -> StandIn | None:
         # a copy agrees with its originals, and each of them with it now and then
         least, most = COPIES if way is StandIn.MIDDLE_OF_OTHERS else MADE
         # NaN, where a mate was not to be asked, is less than nothing
-        if shares[corner] >= least and all(s < most for c, s in shares.items() if c is not corner):
+        own = shares[corner]
+        told = own.least >= least or (math.isnan(own.least) and own.whole >= max(least, ONE_SIDED))
+        if told and all(s.whole < most for c, s in shares.items() if c is not corner):
             return way
     return None
 
 
-def _all_agreements(exam: Examination) -> dict[StandIn, dict[Corner, float]]:
+@dataclass(frozen=True)
+class _Agreement:
+    """Share of what was asked that agrees, and in bends of that direction in which fewer do; NaN for too few
+    (``least``: of either direction)."""
+
+    whole: float
+    least: float
+
+
+def _all_agreements(exam: Examination) -> dict[StandIn, dict[Corner, _Agreement]]:
     return {way: {c: _agreement(exam, c, way) for c in exam.followed} for way in ways_to_ask(exam)}
 
 
-def _agreement(exam: Examination, corner: Corner, way: StandIn) -> float:
-    """Share, NaN for too few, of the moving samples in which the others are apart, and what is made of them is like
-    none of them: in bends no wheel of its own runs in their middle."""
+def _agreement(exam: Examination, corner: Corner, way: StandIn) -> _Agreement:
+    """Of the moving samples in which the others are apart, and what is made of them is like none of them: in bends no
+    wheel of its own runs in their middle, or in those to one side only."""
     asked = _moves(exam, corner) & would_tell(exam, corner, way, APART)
+    times = exam.followed[corner].times
+    left, right = (
+        np.interp(times, exam.followed[c].times, exam.followed[c].speed)
+        for c in Corner
+        if c.is_front is not corner.is_front
+    )
+    agreeing = agrees(exam, corner, way)
+    sides = [_share_of(agreeing, asked & bend, LEAST_SAMPLES // 4) for bend in (left < right, left > right)]
+    return _Agreement(_share_of(agreeing, asked, LEAST_SAMPLES), float(np.min(sides)))
+
+
+def _share_of(agreeing: npt.NDArray[np.bool_], asked: npt.NDArray[np.bool_], least: int) -> float:
     count = np.count_nonzero(asked)
-    return np.count_nonzero(asked & agrees(exam, corner, way)) / count if count >= LEAST_SAMPLES else math.nan
+    return np.count_nonzero(asked & agreeing) / count if count >= least else math.nan
 
 
 def would_tell(exam: Examination, corner: Corner, way: StandIn, apart: float) -> npt.NDArray[np.bool_]:
