@@ -115,6 +115,31 @@ def test_a_corner_that_is_made_of_the_others_all_the_time_is_silent(way: StandIn
     assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]
 
 
+def test_a_front_wheel_between_the_rear_ones_of_a_bend_has_a_reading_of_its_own() -> None:
+    """In tight bends one way the inner front wheel runs half-way between the two others that are slowest."""
+    bends = 0.03 * np.sin(np.arange(0.0, 180.0, 1.0 / RATE_HZ) / 11.0)
+    left = bends > 0.0
+    sides = {
+        Corner.FL: bends, Corner.FR: -bends, Corner.RR: 2.0 * bends,
+        Corner.RL: np.where(left, 0.5 * bends, -1.4 * bends),
+    }  # fmt: skip
+    analysis, _ = analyze_log(
+        map_corners(held_log("none", 4, step=0.5, sides=sides)), Vehicle(), lambda share, doing: None
+    )
+    assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]
+
+
+def test_a_smooth_swing_that_crosses_the_mean_of_the_others_is_no_lost_tooth() -> None:
+    """However small: what swings agrees with them twice a turn, and stands still twice a turn."""
+    times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
+    turn = np.cumsum(11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)) / RATE_HZ / CIRCUMFERENCE
+    sides = {Corner.RL: 0.004 * np.sin(2.0 * np.pi * turn)}
+    analysis, exam = analyze_log(map_corners(held_log("none", 5, sides=sides)), Vehicle(), lambda share, doing: None)
+    held = held_values(exam, Corner.RL)
+    assert held is None or not held.is_tied
+    assert not [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.confidence >= 0.5]
+
+
 @pytest.mark.parametrize("seed", [54002, 54006, 55003])
 def test_a_gap_that_a_unit_hides_behind_the_middle_of_all_is_found_at_its_wake_up_speed(seed: int) -> None:
     gap = draw_fault(Cause.WIDE_GAP, seed)

@@ -14,7 +14,7 @@ from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.events import find_dropouts, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
-from nodrek.core.motion.reference import Deviations, compare_corners
+from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.usable import Usable, find_usable
 from nodrek.core.motion.waking import find_waking
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -105,6 +105,47 @@ def test_three_mates_say_as_much_as_their_mean_and_no_liar_is_believed() -> None
     # the slow parts and the bend are taken from the readings as well: a few per cent either way
     assert honest.var() == pytest.approx(4.0 / 3.0 * 0.004**2, rel=0.06)
     assert np.abs(deviation(0.6) - honest).max() < 0.012
+
+
+def test_dips_of_a_slow_wheel_do_not_pass_for_its_noise() -> None:
+    """Three of ten readings below 5 m/s are a quarter low: at that speed the mates say what noise is."""
+    rng = np.random.default_rng(8)
+    lost = (body_speed() < 5.0) & (rng.random(TIMES.size) < 0.3)
+
+    def change(which: Corner, speed: Array) -> Array:
+        return np.where(lost & (which is Corner.FR), 0.75 * speed, speed)
+
+    channels = wheels(noise=0.004, change=change)
+    motions = compare_corners(channels, find_usable(channels, TIMES[-1]))
+    slow = (body_speed() > 2.0) & (body_speed() < 4.5)
+    assert np.median(motions[Corner.FR].noise[slow]) < 2.0 * np.median(motions[Corner.FL].noise[slow])
+    assert np.nanmax(motions[Corner.FR].score[slow & lost]) < -15.0
+
+
+def test_a_bad_ring_that_is_known_pulls_no_mate_about() -> None:
+    """Half of its dips are deeper than the mean dip that is known: they are not listened to."""
+    dips = np.arange(700, 2400, 11)
+
+    def change(which: Corner, speed: Array) -> Array:
+        out = speed.copy()
+        if which is Corner.RL:
+            out[dips[::2]] *= 0.7
+            out[dips[1::2]] *= 0.9
+        return out
+
+    def leak(known: dict[Corner, Array] | None) -> float:
+        motion = compare_corners(channels, usable, known)[Corner.FL]
+        return float(np.nanmean(np.abs(motion.deviation - honest)[dips]) / np.nanmedian(motion.noise))
+
+    sound = wheels(noise=0.004)
+    honest = compare_corners(sound, find_usable(sound, TIMES[-1]))[Corner.FL].deviation
+    channels = wheels(noise=0.004, change=change)
+    usable = find_usable(channels, TIMES[-1])
+    explained = np.zeros(TIMES.size)
+    explained[dips] = np.log(0.8)
+    bad = compare_corners(channels, usable)[Corner.RL]
+    assert leak({Corner.RL: voice_of_a_bad_ring(bad, explained)}) < 0.5 * leak({Corner.RL: explained})
+    assert leak({Corner.RL: explained}) < leak(None)
 
 
 def test_two_corners_can_be_compared() -> None:

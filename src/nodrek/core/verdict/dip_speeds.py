@@ -38,7 +38,7 @@ SOUND_LOW, SOUND_OF = 0.15, 30.0
 """Low readings of so many that every class is granted beside those of the mates (in looks)."""
 SOUND_UP_TO = 1.5
 """m/s up to which a sound coil may sleep while its mates read (common practice: 2 to 8 km/h, but all four alike)."""
-WAKES = np.geomspace(1.0, 9.0, 14)
+WAKES = np.geomspace(1.0, 9.0, 28)
 SOFT = (0.03, 0.12)
 """Speed at which a wide gap wakes, m/s, and its spread (relative)."""
 HEALS = np.geomspace(1.5, 12.0, 12)
