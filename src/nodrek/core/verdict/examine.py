@@ -153,6 +153,7 @@ def _follow(
         again = compare_corners(channels, usable, known)
         motions = {**again, guilty: motions[guilty]}
         rings = {c: r if c is guilty else _fold_again(again[c], r) for c, r in rings.items()}
+    rings = {c: _weighed(motions[c], channels[c], ring) for c, ring in rings.items()}
     return motions, rings, guilty
 
 
@@ -184,11 +185,16 @@ def _look_at_rings(
         seen = _folded(motion, mine, scale, track, swing, shapes)
         if is_two_turns(seen.arcs) and scale is not None and 2.0 * scale.frequency <= HIGHEST:
             seen = _folded(motion, mine, replace(scale, frequency=2.0 * scale.frequency), track, swing, shapes)
-        if seen.scale is not None and channels[corner].rate > SLOW_LOG_HZ and _is_worth_weighing(seen.fold):
-            return replace(seen, shapes=weigh_shapes(motion, mine, seen.scale, ()))
         return seen
 
     return {corner: look(corner) for corner in corners}
+
+
+def _weighed(motion: CornerMotion, channel: WheelChannel, ring: RingEvidence) -> RingEvidence:
+    """With the shapes weighed in a fast log; slow ones did, to find their scale."""
+    if ring.scale is None or channel.rate <= SLOW_LOG_HZ or not _is_worth_weighing(ring.fold):
+        return ring
+    return replace(ring, shapes=weigh_shapes(motion, ring.stretches, ring.scale, ()))
 
 
 def _is_worth_weighing(folded: RingFold | None) -> bool:

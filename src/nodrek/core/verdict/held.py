@@ -20,7 +20,7 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.search import Scale, find_scale_of_events
 from nodrek.core.turns.track import DIP_DEPTH, DIP_SCORE
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates
+from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates, runs_by_corner
 
 USUAL_RUNS = (1, 2, 3, 4, 6)
 """Samples of a run up to which it may be usual in a sound channel: as many as set this corner best off from its
@@ -143,6 +143,10 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     own, mates, worst = _longer(own_runs), np.median(others, axis=0), np.max(others, axis=0)
     over = REPEATS if way is StandIn.LAST else AGREEMENT
     odd = (own - mates) / np.sqrt(mates + 1.0)
+    if way is StandIn.MIDDLE_OF_OTHERS:
+        # where all four agree with each other as often, what a corner shares with its mates is no copying
+        usual = np.median([_longer(r) for c, r in runs_by_corner(exam, way).items() if c is not corner], axis=0)
+        odd = np.minimum(odd, (own - usual) / np.sqrt(usual + 1.0))
     worth = (own >= LEAST_HELD) & (own >= MORE * worst) & (odd > over)
     often = bool((worth & (own >= OFTEN * (worst + 1))).any())
     if not often and len(others) < ENOUGH_MATES:
@@ -259,7 +263,7 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     by_way = OVER_USUAL * float(np.quantile(own.length, 0.99)) if way is StandIn.LAST else _accident(exam, mates)
     least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(by_way))
     starts, seconds, middling = _clusters(exam, corner, own, least)
-    theirs = {c: _faster(exam, c, own_and_mates(exam, c, way)[0]) for c in mates}
+    theirs = {c: _faster(exam, c, r) for c, r in runs_by_corner(exam, way).items() if c is not corner}
     by_chance = float(np.median([_clusters(exam, c, r, least)[2] for c, r in theirs.items()]))
     fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > _middle_speed(exam, corner))
     if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:

@@ -66,15 +66,24 @@ class Runs:
 
 def own_and_mates(exam: Examination, corner: Corner, way: StandIn) -> tuple[Runs, dict[Corner, Runs]]:
     """The corner's runs, and what the same way makes of its mates; no mates where there are too few to ask."""
-    every = exam.once(f"runs {way.name}", lambda: _all_runs(exam, way))
+    every = runs_by_corner(exam, way)
     if corner not in every:
         return Runs(np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)), {}
-    own = every[corner]
+    return every[corner], exam.once(f"runs {way.name} against {corner}", lambda: _mates_runs(exam, corner, way))
+
+
+def runs_by_corner(exam: Examination, way: StandIn) -> dict[Corner, Runs]:
+    """Of every corner, with what a copy and its original share; none where the log cannot tell."""
+    return exam.once(f"runs {way.name}", lambda: _all_runs(exam, way))
+
+
+def _mates_runs(exam: Examination, corner: Corner, way: StandIn) -> dict[Corner, Runs]:
+    every = runs_by_corner(exam, way)
     mates = {c: r for c, r in every.items() if c is not corner}
     if way is StandIn.MIDDLE_OF_OTHERS:
         # a copy is as like its original as the other way round: what both share is the copying corner's
-        mates = {c: r.where(_share(exam, c, r, corner, own) < SHARED) for c, r in mates.items()}
-    return own, mates
+        mates = {c: r.where(_share(exam, c, r, corner, every[corner]) < SHARED) for c, r in mates.items()}
+    return mates
 
 
 def _all_runs(exam: Examination, way: StandIn) -> dict[Corner, Runs]:
