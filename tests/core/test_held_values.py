@@ -28,10 +28,11 @@ def held_log(
     step: float = 0.01,
     way: StandIn = StandIn.LAST,
     sides: Mapping[Corner, Array] = MappingProxyType({}),
+    noise: float = 0.003,
 ) -> RawLog:
     """Four corners in steps of `step` km/h; the rear left one shows a stand-in in some turns: at one angle of
     the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` of 0.2 to 0.4 s, ``always``,
-    or as often as its mates (``none``). `sides`: how much faster a corner runs in bends."""
+    or as often as its mates (``none``). `sides`: how much faster a corner runs."""
     rng = np.random.default_rng(seed)
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     speed = 11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
@@ -47,7 +48,7 @@ def held_log(
         comes = np.concatenate([np.arange(at, at + rng.integers(10, 21)) for at in begins])
     if where == "always":
         comes = np.arange(times.size)
-    raw = {c: 3.6 * speed * (1.0 + sides.get(c, 0.0) + 0.003 * rng.standard_normal(times.size)) for c in Corner}
+    raw = {c: 3.6 * speed * (1.0 + sides.get(c, 0.0) + noise * rng.standard_normal(times.size)) for c in Corner}
     own, others = raw[Corner.RL], np.sort([raw[c] for c in Corner if c is not Corner.RL], axis=0)
     made = {
         StandIn.MIDDLE_OF_ALL: others[:2].mean(axis=0),
@@ -116,25 +117,26 @@ def test_a_corner_that_is_made_of_the_others_all_the_time_is_silent(way: StandIn
 
 
 def test_a_front_wheel_between_the_rear_ones_of_a_bend_has_a_reading_of_its_own() -> None:
-    """In tight bends one way the inner front wheel runs half-way between the two others that are slowest."""
-    bends = 0.03 * np.sin(np.arange(0.0, 180.0, 1.0 / RATE_HZ) / 11.0)
-    left = bends > 0.0
+    """Nearly all bends to the left, where the inner front wheel runs half-way between the rear ones."""
+    times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
+    left = 0.1 * np.abs(np.sin(times / 11.0)) * np.where(times < 153.0, 1.0, -1.0)
     sides = {
-        Corner.FL: bends, Corner.FR: -bends, Corner.RR: 2.0 * bends,
-        Corner.RL: np.where(left, 0.5 * bends, -1.4 * bends),
+        Corner.FL: np.maximum(-2.0 * left, 0.0), Corner.FR: np.maximum(2.0 * left, 0.0),
+        Corner.RL: -left, Corner.RR: left,
     }  # fmt: skip
-    analysis, _ = analyze_log(
-        map_corners(held_log("none", 4, step=0.5, sides=sides)), Vehicle(), lambda share, doing: None
-    )
+    log = map_corners(held_log("none", 4, step=0.5, sides=sides))
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None)
     assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]
 
 
 def test_a_smooth_swing_that_crosses_the_mean_of_the_others_is_no_lost_tooth() -> None:
-    """However small: what swings agrees with them twice a turn, and stands still twice a turn."""
+    """However small: what swings agrees with them twice a turn, where no mate does."""
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     turn = np.cumsum(11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)) / RATE_HZ / CIRCUMFERENCE
-    sides = {Corner.RL: 0.004 * np.sin(2.0 * np.pi * turn)}
-    analysis, exam = analyze_log(map_corners(held_log("none", 5, sides=sides)), Vehicle(), lambda share, doing: None)
+    sides = {Corner.RL: 0.0022 * np.sin(2.0 * np.pi * turn)}
+    sides |= {c: np.full(times.size, by) for c, by in ((Corner.FL, 0.006), (Corner.FR, -0.002), (Corner.RR, -0.004))}
+    log = map_corners(held_log("none", 5, sides=sides, noise=2e-4))
+    analysis, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
     held = held_values(exam, Corner.RL)
     assert held is None or not held.is_tied
     assert not [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.confidence >= 0.5]

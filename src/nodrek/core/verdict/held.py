@@ -55,7 +55,8 @@ FAINT, VERY_SMOOTH = 0.001, 0.2
 ENOUGH_MATES = 3
 """From so many on, somewhat oftener than at the worst of them is odd: of two, each may be the lucky one."""
 PULLS_LOG_P, PULLS = -30.0, 0.008
-"""(ln) chance and amplitude from which the pattern of another ring pulls: sound rings of few teeth stay below."""
+"""(ln) chance and amplitude from which the pattern of another ring pulls: sound rings of few teeth stay below. A
+swing pulls however small it is."""
 JOLTED = 0.01
 """Share of a mate's samples that dip from which nothing that is made of the others is asked for breaks."""
 LEAST_BREAKS, LEAST_BREAK, LEAST_BREAK_S = 3, 3, 0.15
@@ -117,7 +118,8 @@ def stand_ins_over_mates(exam: Examination, corner: Corner) -> tuple[float, floa
 def _is_pulled(exam: Examination, corner: Corner) -> bool:
     """Whether a mate's ring shows a pattern that would pull what is made of the others about, once a turn as well."""
     return any(
-        ring.scale.log_p < PULLS_LOG_P and float(ring.fold.harmonics[:4].max()) > PULLS
+        ring.scale.log_p < PULLS_LOG_P
+        and (float(ring.fold.harmonics[:4].max()) > PULLS or _swings(ring.fold.harmonics[:4]))
         for mate, ring in exam.rings.items()
         if mate is not corner and ring.scale is not None and ring.fold is not None
     )
