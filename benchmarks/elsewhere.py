@@ -15,7 +15,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from benchmarks import fourth_world, second_world, third_world
+from benchmarks import fifth_world, fourth_world, second_world, third_world
 from benchmarks.reliability import reliability, share
 from benchmarks.second_world import Drawn
 from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
@@ -24,7 +24,7 @@ from nodrek.core.model import Corner, Fault, Finding, Vehicle
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.io.knowledge import shipped_calibration
 
-WORLDS = {"second": second_world, "third": third_world, "fourth": fourth_world}
+WORLDS = {"second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world}
 FIRST_SEED = 1_000
 RATES_HZ = (50.0, 10.0, 4.0)
 HEALTHY_FOR_ONE = 4
@@ -63,8 +63,8 @@ def _is_right(finding: Finding, drawn: Drawn) -> bool:
 
 def _is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float) -> bool:
     sound = WORLDS[world].draw(seed, kind, rate_hz, faulty=False).log
-    if world == "fourth":
-        changes, asked = fourth_world.change(seed, kind, rate_hz), VISIBLE_SIGMAS
+    if hasattr(WORLDS[world], "change"):
+        changes, asked = WORLDS[world].change(seed, kind, rate_hz), VISIBLE_SIGMAS
     else:
         changes = [a.values - b.values for a, b in zip(drawn.log.channels, sound.channels, strict=True)]
         # two roundings of one number differ as well: asked for is more than such differences make

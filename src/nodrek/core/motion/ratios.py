@@ -28,8 +28,13 @@ from nodrek.core.motion.usable import Usable
 BLOCK_S = 0.4
 PIECE_SAMPLES = 100_000
 STRETCH_S = 4.0
-FROM_SPEED = 5.0
-"""m/s below which rounding and steering say more than tyres."""
+FROM_SPEED, SLOWER_FROM = 5.0, 3.0
+"""m/s below which rounding and steering say more than tyres; the same for drives that are hardly ever straight above."""
+BENT = 0.012
+"""Left-right difference that sound tyres stay under: where *both* axles have more to one side, the vehicle is in a
+bend, or, hardly ever, has two odd wheels on that side."""
+STRAIGHT_S = 12.0
+"""Seconds of straight running that a drive should have, or slower ones are asked as well."""
 LEAST_STRETCHES = 3
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
@@ -149,9 +154,7 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     if len(corners) < 2:
         return {}
     logs = {c: data.logs[c] for c in corners}
-    fit = (data.speed > FROM_SPEED) & (np.abs(data.acceleration) < CALM)
-    for values in logs.values():
-        fit &= ~np.isnan(values)
+    fit = _fit_blocks(data, logs)
     if fit.sum() * data.block_s < 2 * STRETCH_S:
         return {}
     logs = {c: v[fit] for c, v in logs.items()}
@@ -163,13 +166,21 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     pairs = [c for c in (Corner.FL, Corner.RL) if c in logs and c.mate in logs]
     if not pairs:
         return {}
-    yaw = np.mean([logs[c] - logs[c.mate] for c in pairs], axis=0)
+    sides = np.array([logs[c] - logs[c.mate] for c in pairs])
+    yaw = sides.mean(axis=0)
     noise = 0.0
     if len(pairs) == 2:
         # both axles feel the same bend, so what they differ by from block to block is noise
-        front, rear = (logs[c] - logs[c.mate] for c in pairs)
-        noise = 0.5 * mad_sigma(np.diff(front - rear)) / np.sqrt(2.0)
-    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch, data.quantum, noise)
+        noise = 0.5 * mad_sigma(np.diff(sides[0] - sides[1])) / np.sqrt(2.0)
+    rounding = np.maximum(ROUNDING_REACH * data.quantum / data.speed[fit], NOISE_REACH * noise)
+    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch, rounding)
+    if len(pairs) == 2 and _is_bend(sides, straight):
+        # most of the drive goes round one way
+        unbent = _unbent(sides, rounding)
+        if unbent.sum() * data.block_s < STRETCH_S:
+            return {}
+        kept = np.where(unbent, yaw, np.nan)
+        left_right, lr_sigma, straight = _straight_level(kept, data.speed[fit], per_stretch, rounding)
     bent = np.abs(yaw - left_right)
     slow = float(np.clip(SLOW_WIDENING - 0.5 * np.log10(max(data.rate, 0.5)), 1.0, 1.6))
     contrasts: dict[str, tuple[float, float]] = {"lr": (left_right / 2, lr_sigma / 2)}
@@ -199,18 +210,45 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in out.items()}
 
 
+def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
+    """Blocks that are asked: steady, all corners known, fast enough; slower ones too where too few of them are straight."""
+    calm = np.abs(data.acceleration) < CALM
+    for values in logs.values():
+        calm &= ~np.isnan(values)
+    fast = calm & (data.speed > FROM_SPEED)
+    straight = fast
+    if len(logs) == 4:
+        sides = np.array([logs[c] - logs[c.mate] for c in (Corner.FL, Corner.RL)])
+        straight = fast & _unbent(sides, ROUNDING_REACH * data.quantum / np.maximum(data.speed, FROM_SPEED))
+    if straight.sum() * data.block_s >= STRAIGHT_S:
+        return fast
+    return calm & (data.speed > SLOWER_FROM)
+
+
+def _unbent(sides: Array, rounding: Array) -> np.ndarray:
+    """Blocks in which one axle's left-right difference at least (``sides``, shape (2, n)) is what tyres differ by."""
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.abs(sides).min(axis=0) < np.maximum(BENT, rounding))
+
+
+def _is_bend(sides: Array, straight: np.ndarray) -> bool:
+    """Whether what was taken for straight running has both axles turn one way."""
+    front, rear = np.median(sides[:, straight], axis=1)
+    return bool(min(abs(front), abs(rear)) > BENT and front * rear > 0.0)
+
+
 def _straight_level(
-    yaw: Array, speed: Array, per_stretch: int, quantum: float, noise: float
+    yaw: Array, speed: Array, per_stretch: int, rounding: Array
 ) -> tuple[float, float, np.ndarray]:
     """Left−right level of straight running: its value, its 1 sigma, and which blocks are straight.
 
     The most frequent value, then refined by the mean near it. Fast blocks count
     more, as roads straighten with speed. What is near is never less than noise and rounding: whole
     km/h agree far more often than wheels do, and a level between two steps is seen only by
-    how often each of them is shown.
+    how often each of them is shown. NaN: left out.
     """
-    rounding = np.maximum(ROUNDING_REACH * quantum / speed, NOISE_REACH * noise)
-    mode = half_sample_mode(np.repeat(yaw, np.clip((speed / 5.0).astype(int), 1, 6)))
+    known = ~np.isnan(yaw)
+    mode = half_sample_mode(np.repeat(yaw[known], np.clip((speed[known] / 5.0).astype(int), 1, 6)))
     reach = 0.004
     straight = _near(yaw, mode, np.maximum(reach, rounding))
     for _ in range(ROUNDS):
@@ -226,8 +264,8 @@ def _straight_level(
 
 def _near(values: Array, level: float, reach: Array) -> np.ndarray:
     """Which values lie within `reach` of `level`; the nearest few at the least, as a level of none is none."""
-    off = np.abs(values - level)
-    few = min(values.size, FEWEST_STRAIGHT) - 1
+    off = np.where(np.isnan(values), np.inf, np.abs(values - level))
+    few = min(np.count_nonzero(off < np.inf), FEWEST_STRAIGHT) - 1
     return np.asarray(off <= np.maximum(reach, np.partition(off, few)[few]))
 
 
