@@ -43,10 +43,11 @@ def wheels(
     factors: dict[Corner, float] | None = None,
     noise: float = 5e-4,
     change: Callable[[Corner, Array], Array] | None = None,
+    bends: Array | None = None,
 ) -> dict[Corner, WheelChannel]:
     """Four wheels on circles round one point (track 1.5 m, wheelbase 2.6 m), each with its factor."""
     rng = np.random.default_rng(3)
-    v, k = body_speed(), curvature()
+    v, k = body_speed(), curvature() if bends is None else bends
     out = {}
     for corner in Corner:
         across = 1.0 + (-0.75 if corner.is_left else 0.75) * k
@@ -171,6 +172,18 @@ def test_any_four_sizes_are_measured(a: float, b: float, c: float, d: float) -> 
     mean = np.exp(np.mean(np.log(list(factors.values()))))
     for corner, factor in factors.items():
         assert found[corner].ratio == pytest.approx(factor / mean, abs=5e-4)
+
+
+@pytest.mark.parametrize("odd", [None, Corner.FR])
+def test_a_drive_that_mostly_goes_round_one_way_is_no_odd_side(odd: Corner | None) -> None:
+    """A quarter of it is straight, the rest one left bend of 25 m: what comes most often is the bend."""
+    going_round = np.where((TIMES % 24.0) > 6.0, 1.0 / 25.0, 0.0)
+    channels = wheels({odd: 1.02} if odd else None, noise=0.004, bends=going_round)
+    found = estimate_ratios(ratio_blocks(channels, find_usable(channels, TIMES[-1])), tuple(Corner))
+    for corner, estimate in found.items():
+        true = np.log(1.02) * ((corner is odd) - 0.25) if odd else 0.0
+        assert estimate.log_ratio == pytest.approx(true, abs=2e-3)
+        assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma
 
 
 def test_three_corners_have_ratios_too() -> None:

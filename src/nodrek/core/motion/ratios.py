@@ -22,38 +22,41 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.blocks import block_median, half_sample_mode, mad_sigma, median_last_axis, to_blocks
+from nodrek.core.motion.blocks import block_median, mad_sigma, median_last_axis, to_blocks
+from nodrek.core.motion.straights import (
+    ROUNDING_REACH,
+    STRETCH_S,
+    Blocks,
+    Straights,
+    find_straights,
+    scatter_of_mean,
+    unbent,
+)
 from nodrek.core.motion.usable import Usable
 
 BLOCK_S = 0.4
 PIECE_SAMPLES = 100_000
-STRETCH_S = 4.0
 FROM_SPEED, SLOWER_FROM = 5.0, 3.0
-"""m/s below which rounding and steering say more than tyres; the same for drives that are hardly ever straight above."""
-BENT = 0.012
-"""Left-right difference that sound tyres stay under: where *both* axles have more to one side, the vehicle is in a
-bend, or, hardly ever, has two odd wheels on that side."""
+"""m/s below which rounding and steering say more than tyres; the same for drives that are hardly straight above."""
 STRAIGHT_S = 12.0
 """Seconds of straight running that a drive should have, or slower ones are asked as well."""
-LEAST_STRETCHES = 3
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
-ROUNDS = 6
-FEWEST_STRAIGHT = 12
-"""Blocks that count as straight where none is within reach."""
-ROUNDING_REACH = 0.75
-NOISE_REACH = 1.5
-"""Steps of the values, and sigmas of noise, within which a block still counts as straight."""
-FEW_STRETCHES = 3.0
-"""So few stretches know little of their own scatter: widen by about Student's factor."""
+GENTLE = 0.04
+"""Bends (ln left over right) up to which slip follows a simple law."""
+SIDES_ALIKE, SIDES_APART, FAR_APART = 0.001, 0.05, 0.01
+"""1 sigma of what the wheels of one side differ by from those of the other, one odd wheel left out (crown of the road,
+load, tyres); how often they differ by more, and how much (own estimates)."""
 BREAK = 0.25
 """Relative distance from the block's median at which a sample is a break, not a speed."""
+COUNTS = 1.6
+"""Steps of the values from there up to which a sample is no break."""
 CALM = 1.2
 """m/s²: harder braking or pulling than this is left out."""
 FLOOR = {"lr": 1.6e-4, "fr": 2.0e-4, "dg": 1.2e-4}
 """What no drive can tell better, by contrast: crown of the road and load (left-right),
 slip of the driven axle at steady speed (front-rear), growth of single tyres. Own estimate."""
-SLOW_WIDENING = 1.65
+SLOW_WIDENING = 1.5
 """Under 20 samples a second bends and straights blur into each other: sigma times this less half
 the decades of the rate, so that intervals cover what they say on simulated town and gravel roads."""
 ROLLING_DRAG = 0.13
@@ -118,7 +121,7 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
             else:
                 value = np.interp(here, channel.times, own, left=np.nan, right=np.nan)
             base = np.maximum(vehicle[k : k + piece], 0.3)
-            blocks.append(_block_log(value / base, size))
+            blocks.append(_block_log(value / base, COUNTS * channel.quantum / base, size))
         logs[corner] = np.concatenate(blocks)
     speed = np.concatenate([block_median(vehicle[k : k + piece], size) for k in range(0, times.size, piece)])
     seconds = size / rate
@@ -126,14 +129,15 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
     return RatioData(logs, speed, acceleration, seconds, rate, max(c.quantum for c in channels.values()))
 
 
-def _block_log(relative: Array, size: int) -> Array:
+def _block_log(relative: Array, counts: Array, size: int) -> Array:
     """ln of the mean of each block, breaks left out.
 
-    The mean, not the median: a unit that counts edges is right only on average.
+    The mean, not the median: a unit that counts edges is right only on average; and `counts` of its steps away
+    is no break, or slow wheels would lose the readings on one side of their mean.
     """
     rows = to_blocks(relative, size)
     middle = median_last_axis(rows)[:, None]
-    near = np.abs(rows - middle) < BREAK * middle
+    near = np.abs(rows - middle) < np.maximum(BREAK * middle, median_last_axis(to_blocks(counts, size))[:, None])
     count = near.sum(axis=1)
     total = np.where(near, rows, 0.0).sum(axis=1)
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -153,44 +157,24 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
 def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
     if len(corners) < 2:
         return {}
-    logs = {c: data.logs[c] for c in corners}
-    fit = _fit_blocks(data, logs)
-    if fit.sum() * data.block_s < 2 * STRETCH_S:
+    fit = _fit_blocks(data, {c: data.logs[c] for c in corners})
+    pairs = [c for c in (Corner.FL, Corner.RL) if c in corners and c.mate in corners]
+    if fit.sum() * data.block_s < 2 * STRETCH_S or not pairs:
         return {}
-    logs = {c: v[fit] for c, v in logs.items()}
-    per_stretch = max(1, round(STRETCH_S / data.block_s))
-    drag = ROLLING_DRAG + AIR_DRAG * data.speed[fit] ** 2
+    sides = np.array([np.where(fit, data.logs[c] - data.logs[c.mate], np.nan) for c in pairs])
+    drag = ROLLING_DRAG + AIR_DRAG * data.speed**2
     # at steady speed the driven axle still pulls against drag; at zero pull it is free
-    pull = np.maximum(data.acceleration[fit] + drag, 0.0)
-    brake = np.minimum(data.acceleration[fit], 0.0)
-    pairs = [c for c in (Corner.FL, Corner.RL) if c in logs and c.mate in logs]
-    if not pairs:
+    slips = (np.maximum(data.acceleration + drag, 0.0), np.minimum(data.acceleration, 0.0))
+    ahead = _along(data.logs) if len(corners) == 4 else None
+    straights = find_straights(Blocks(sides, ahead, slips, data.speed, data.block_s, data.quantum))
+    if straights is None:
         return {}
-    sides = np.array([logs[c] - logs[c.mate] for c in pairs])
-    yaw = sides.mean(axis=0)
-    noise = 0.0
-    if len(pairs) == 2:
-        # both axles feel the same bend, so what they differ by from block to block is noise
-        noise = 0.5 * mad_sigma(np.diff(sides[0] - sides[1])) / np.sqrt(2.0)
-    rounding = np.maximum(ROUNDING_REACH * data.quantum / data.speed[fit], NOISE_REACH * noise)
-    left_right, lr_sigma, straight = _straight_level(yaw, data.speed[fit], per_stretch, rounding)
-    if len(pairs) == 2 and _is_bend(sides, straight):
-        # most of the drive goes round one way
-        unbent = _unbent(sides, rounding)
-        if unbent.sum() * data.block_s < STRETCH_S:
-            return {}
-        kept = np.where(unbent, yaw, np.nan)
-        left_right, lr_sigma, straight = _straight_level(kept, data.speed[fit], per_stretch, rounding)
-    bent = np.abs(yaw - left_right)
+    logs = {c: data.logs[c][fit] for c in corners}
+    pull, brake = (slip[fit] for slip in slips)
+    per_stretch = max(1, round(STRETCH_S / data.block_s))
     slow = float(np.clip(SLOW_WIDENING - 0.5 * np.log10(max(data.rate, 0.5)), 1.0, 1.6))
-    contrasts: dict[str, tuple[float, float]] = {"lr": (left_right / 2, lr_sigma / 2)}
     if len(logs) == 4:
-        front_rear = (logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4
-        diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
-        gentle = bent < 0.04
-        columns = [pull, brake, bent**2]
-        contrasts["fr"] = robust_intercept(front_rear, columns, gentle, per_stretch)
-        contrasts["dg"] = robust_intercept(diagonal, [(yaw - left_right) ** 3], gentle, per_stretch)
+        contrasts = _contrasts(logs, sides[:, fit].mean(axis=0), straights, (pull, brake), per_stretch)
         signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
         return {
             c: RatioEstimate(
@@ -203,15 +187,34 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     centre = np.mean(list(logs.values()), axis=0)
     out = {}
     for corner, values in logs.items():
-        value, sigma = robust_intercept(values - centre, [pull, brake], straight, per_stretch)
-        out[corner] = RatioEstimate(value, slow * float(np.hypot(np.hypot(sigma, lr_sigma / 2), 2 * FLOOR["fr"])))
+        value, sigma = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch)
+        spread = np.hypot(np.hypot(sigma, straights.sigma / 2), 2 * FLOOR["fr"])
+        out[corner] = RatioEstimate(value, slow * float(spread))
     # robust intercepts need not add up to nothing; ratios do by their definition
     middle = float(np.mean([r.log_ratio for r in out.values()]))
     return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in out.items()}
 
 
+def _along(logs: Mapping[Corner, Array]) -> Array:
+    """Front against rear."""
+    return np.asarray((logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4)
+
+
+def _contrasts(
+    logs: Mapping[Corner, Array], yaw: Array, straights: Straights, slips: tuple[Array, Array], per_stretch: int
+) -> dict[str, tuple[float, float]]:
+    """The three contrasts of four corners, each with its 1 sigma; `yaw`: left over right, `slips`: pull and brake."""
+    diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
+    bend = yaw - straights.level
+    across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch)
+    left_right = _level_and_sides(straights.level / 2, straights.sigma / 2, across[0])
+    bend = yaw - 2 * left_right[0]
+    along = robust_intercept(_along(logs), [*slips, bend**2], np.abs(bend) < GENTLE, per_stretch)
+    return {"lr": left_right, "fr": along, "dg": across}
+
+
 def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
-    """Blocks that are asked: steady, all corners known, fast enough; slower ones too where too few of them are straight."""
+    """Steady blocks of which all corners are known, fast enough; slower ones too where too few of them are straight."""
     calm = np.abs(data.acceleration) < CALM
     for values in logs.values():
         calm &= ~np.isnan(values)
@@ -219,54 +222,31 @@ def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
     straight = fast
     if len(logs) == 4:
         sides = np.array([logs[c] - logs[c.mate] for c in (Corner.FL, Corner.RL)])
-        straight = fast & _unbent(sides, ROUNDING_REACH * data.quantum / np.maximum(data.speed, FROM_SPEED))
+        straight = fast & unbent(sides, ROUNDING_REACH * data.quantum / np.maximum(data.speed, FROM_SPEED))
     if straight.sum() * data.block_s >= STRAIGHT_S:
         return fast
     return calm & (data.speed > SLOWER_FROM)
 
 
-def _unbent(sides: Array, rounding: Array) -> np.ndarray:
-    """Blocks in which one axle's left-right difference at least (``sides``, shape (2, n)) is what tyres differ by."""
-    with np.errstate(invalid="ignore"):
-        return np.asarray(np.abs(sides).min(axis=0) < np.maximum(BENT, rounding))
+def _level_and_sides(level: float, sigma: float, diagonal: float) -> tuple[float, float]:
+    """Left−right contrast and its 1 sigma, with what is known before looking at straights.
 
-
-def _is_bend(sides: Array, straight: np.ndarray) -> bool:
-    """Whether what was taken for straight running has both axles turn one way."""
-    front, rear = np.median(sides[:, straight], axis=1)
-    return bool(min(abs(front), abs(rear)) > BENT and front * rear > 0.0)
-
-
-def _straight_level(
-    yaw: Array, speed: Array, per_stretch: int, rounding: Array
-) -> tuple[float, float, np.ndarray]:
-    """Left−right level of straight running: its value, its 1 sigma, and which blocks are straight.
-
-    The most frequent value, then refined by the mean near it. Fast blocks count
-    more, as roads straighten with speed. What is near is never less than noise and rounding: whole
-    km/h agree far more often than wheels do, and a level between two steps is seen only by
-    how often each of them is shown. NaN: left out.
+    One odd wheel shows as much between left and right as in the diagonal, to one side or the other, and the sound ones
+    of one side hardly ever differ from those of the other: a level that straights tell poorly is drawn to one of these
+    two, one that they tell well stays where it is.
     """
-    known = ~np.isnan(yaw)
-    mode = half_sample_mode(np.repeat(yaw[known], np.clip((speed[known] / 5.0).astype(int), 1, 6)))
-    reach = 0.004
-    straight = _near(yaw, mode, np.maximum(reach, rounding))
-    for _ in range(ROUNDS):
-        near = yaw[straight]
-        # the median of a few steps is one of them
-        mode = float(np.mean(near) if float(np.median(rounding)) > reach else np.median(near))
-        spread = mad_sigma(near - mode)
-        reach = min(0.004, max(3.0 * spread, 0.0006))
-        straight = _near(yaw, mode, np.maximum(reach, rounding))
-    sigma = _scatter_of_mean(np.where(straight, yaw, np.nan), per_stretch)
-    return float(np.mean(yaw[straight])), sigma, straight
-
-
-def _near(values: Array, level: float, reach: Array) -> np.ndarray:
-    """Which values lie within `reach` of `level`; the nearest few at the least, as a level of none is none."""
-    off = np.where(np.isnan(values), np.inf, np.abs(values - level))
-    few = min(np.count_nonzero(off < np.inf), FEWEST_STRAIGHT) - 1
-    return np.asarray(off <= np.maximum(reach, np.partition(off, few)[few]))
+    before = ((diagonal, SIDES_ALIKE, 0.5 - 0.5 * SIDES_APART), (-diagonal, SIDES_ALIKE, 0.5 - 0.5 * SIDES_APART),
+              (0.0, FAR_APART, SIDES_APART))  # fmt: skip
+    weights, means, variances = [], [], []
+    for middle, spread, share in before:
+        total = sigma**2 + spread**2
+        weights.append(np.log(share) - 0.5 * (level - middle) ** 2 / total - 0.5 * np.log(total))
+        means.append((level * spread**2 + middle * sigma**2) / total)
+        variances.append(sigma**2 * spread**2 / total)
+    share = np.exp(np.array(weights) - max(weights))
+    share /= share.sum()
+    mean = float(share @ np.array(means))
+    return mean, float(np.sqrt(share @ (np.array(variances) + (np.array(means) - mean) ** 2)))
 
 
 def robust_intercept(values: Array, columns: list[Array], use: np.ndarray, per_stretch: int) -> tuple[float, float]:
@@ -275,7 +255,7 @@ def robust_intercept(values: Array, columns: list[Array], use: np.ndarray, per_s
     wanted = values[use]
     if wanted.size < 4 * design.shape[1]:
         middle = float(np.median(values))
-        return middle, _scatter_of_mean(values - middle, per_stretch)
+        return middle, scatter_of_mean(values - middle, per_stretch)
     scale = np.maximum(np.abs(design).max(axis=0), 1e-9)
     weight = np.ones(wanted.size)
     solution = np.zeros(design.shape[1])
@@ -291,21 +271,4 @@ def robust_intercept(values: Array, columns: list[Array], use: np.ndarray, per_s
     # the intercept leans on the columns: widen by how far their mean is from zero
     gram = np.linalg.pinv((design / scale).T @ (design / scale))
     widening = np.sqrt(max(1.0, gram[0, 0] * wanted.size))
-    return float(solution[0]), _scatter_of_mean(residual, per_stretch) * float(widening)
-
-
-def _scatter_of_mean(values: Array, per_stretch: int) -> float:
-    """1 sigma of the mean from the scatter of stretch means; NaN left out."""
-    count = values.size // per_stretch
-    known = values[~np.isnan(values)]
-    if known.size < 2:
-        return 0.01
-    if count <= LEAST_STRETCHES:
-        return float(FEW_STRETCHES * np.std(known) / np.sqrt(max(1, count)) + 1e-4)
-    blocks = values[: count * per_stretch].reshape(count, per_stretch)
-    size = np.sum(~np.isnan(blocks), axis=1)
-    sums = np.nansum(blocks - np.mean(known), axis=1)
-    # ratio estimator over stretches of unequal size; Student's law has a spread of (n-1)/(n-3)
-    filled = max(LEAST_STRETCHES + 1, int(np.sum(size > 0.25 * per_stretch)))
-    widening = np.sqrt(filled / (filled - 3))
-    return float(np.sqrt(np.sum(sums**2)) / max(size.sum(), 1) * widening)
+    return float(solution[0]), scatter_of_mean(residual, per_stretch) * float(widening)

@@ -1,0 +1,228 @@
+"""How left and right differ on straights, and how well a drive tells.
+
+Bends scatter the difference to both sides and straights do not, so its most frequent value is that of straight
+running. Where a drive goes round one way for most of the time, or wanders for all of it, the most frequent value is
+that of some bend; how often it would have come out elsewhere, stretches drawn again say (block bootstrap: Künsch 1989,
+Ann. Statist. 17, 1217; from memory).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array
+from nodrek.core.motion.blocks import half_sample_mode, mad_sigma
+
+SMOOTH_S = 2.0
+"""Differences are taken over so long: counted edges come out even, and most bends last longer."""
+FEWEST = 20
+"""Smoothed blocks, below which the blocks themselves are asked."""
+BENT = 0.012
+"""Left-right difference that sound tyres stay under: where *both* axles have more to one side, the vehicle is in a
+bend, or, hardly ever, has two odd wheels on that side."""
+TWO_ODD_NATS = 6.0
+"""How much better (ln) the front wheels must speak for it before two odd wheels of one side are believed."""
+LEAST_S = 4.0
+"""Seconds of straight running without which nothing is said."""
+STRETCH_S = 4.0
+"""Stretches are independent of each other to good approximation."""
+LEAST_STRETCHES = 3
+FEW_STRETCHES = 3.0
+"""So few stretches know little of their own scatter: widen by about Student's factor."""
+AGAIN, AGAIN_S, MOST_AGAIN = 16, 16.0, 3_000
+"""How often stretches are drawn again, seconds of one, and blocks of all that are drawn from."""
+ROUNDS = 6
+FEWEST_STRAIGHT = 12
+"""Blocks that count as straight where none is within reach."""
+ROUNDING_REACH = 0.75
+NOISE_REACH = 1.5
+"""Steps of the values, and sigmas of noise, within which a block still counts as straight."""
+
+
+@dataclass(frozen=True, eq=False)
+class Straights:
+    """ln left over right on straights, mean of the axles; its 1 sigma; which blocks are straight, shape (n,)."""
+
+    level: float
+    sigma: float
+    blocks: npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Blocks:
+    """A drive in blocks of ``block_s`` seconds, NaN where nothing is known. ``sides``: ln left over right by axle,
+    shape (1 or 2, n); ``ahead``: ln front over rear, the same of both sides, shape (n,), and ``slips`` that it follows,
+    none where only one axle is known; ``speed`` and ``quantum``, the coarsest step of the values, m/s."""
+
+    sides: Array
+    ahead: Array | None
+    slips: Sequence[Array]
+    speed: Array
+    block_s: float
+    quantum: float
+
+
+def find_straights(drive: Blocks) -> Straights | None:
+    """``None`` where the drive has no straights."""
+    sides, speed, block_s, quantum = drive.sides, drive.speed, drive.block_s, drive.quantum
+    width = max(1, round(SMOOTH_S / block_s)) | 1
+    smooth = np.array([_running_mean(side, width) for side in sides])
+    if np.count_nonzero(~np.isnan(smooth[0])) < FEWEST:
+        smooth, width = sides, 1
+    at = np.flatnonzero(~np.isnan(smooth).any(axis=0))
+    if at.size < 2:
+        return None
+    known = smooth[:, at]
+    noise = 0.0
+    if len(known) == 2:
+        # both axles feel the same bend, so what they differ by from block to block is noise
+        noise = 0.5 * mad_sigma(np.diff((known[0] - known[1])[::width])) / np.sqrt(2.0)
+    rounding = np.maximum(ROUNDING_REACH * quantum / speed[at] / np.sqrt(width), NOISE_REACH * noise)
+    weight = np.clip((speed[at] / 5.0).astype(int), 1, 6)
+    yaw = known.mean(axis=0)
+    straight, two_odd = _near_the_mode(yaw, weight, rounding), False
+    if _is_bend(known[:, straight]):
+        level = _near_level(known, weight, rounding)
+        two_odd = _are_two_odd(
+            drive, at, yaw - np.mean(yaw[straight]), yaw - (np.mean(yaw[level]) if level.any() else 0.0)
+        )
+        straight = straight if two_odd else level
+    if np.count_nonzero(straight) * block_s < min(LEAST_S, 0.5 * at.size * block_s):
+        return None
+    sigma = max(
+        scatter_of_mean(np.where(straight, yaw, np.nan), max(1, round(STRETCH_S / block_s))),
+        _scatter_of_level(known, weight, rounding, max(1, round(AGAIN_S / block_s)), two_odd),
+    )
+    blocks = np.zeros(speed.size, dtype=bool)
+    blocks[at[straight]] = True
+    return Straights(float(np.mean(yaw[straight])), sigma, blocks)
+
+
+def unbent(sides: Array, rounding: Array) -> npt.NDArray[np.bool_]:
+    """Blocks in which one axle at least runs as level as tyres are alike; `sides` of shape (2, n)."""
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.abs(sides).min(axis=0) < np.maximum(BENT, rounding))
+
+
+def _is_bend(sides: Array) -> bool:
+    """Whether what was taken for straight running has both axles turn one way."""
+    if len(sides) == 1:
+        return False
+    front, rear = np.median(sides, axis=1)
+    return bool(min(abs(front), abs(rear)) > BENT and front * rear > 0.0)
+
+
+def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], bends: Array, bends_if_level: Array) -> bool:
+    """Whether the blocks `at` have these `bends`, with two odd wheels of one side, and not those of a drive that mostly
+    goes round: front wheels run ahead of rear ones by the square of the bend, and by nothing on straights.
+    """
+    if drive.ahead is None:
+        return False
+    ahead, slips = drive.ahead[at], [slip[at] for slip in drive.slips]
+    left, left_if_level = (_left_over(ahead, [*slips, bend**2]) for bend in (bends, bends_if_level))
+    stretches = at.size * drive.block_s / STRETCH_S
+    return stretches * float(np.log(left_if_level / left)) > TWO_ODD_NATS
+
+
+def _left_over(values: Array, columns: Sequence[Array]) -> float:
+    """Spread of what a straight line in the `columns` leaves of the `values`, outliers clipped."""
+    design = np.column_stack([np.ones(values.size), *columns])
+    scale = np.maximum(np.abs(design).max(axis=0), 1e-9)
+    weight = np.ones(values.size)
+    for _ in range(3):
+        root = np.sqrt(weight)[:, None]
+        rest = values - design @ (np.linalg.lstsq(root * design / scale, root[:, 0] * values, rcond=None)[0] / scale)
+        spread = max(mad_sigma(rest), 1e-6)
+        weight = 1.0 / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
+    # bends are few, and it is they that tell
+    return float(np.sqrt(np.mean(np.clip(rest, -10.0 * spread, 10.0 * spread) ** 2)))
+
+
+def _near_level(sides: Array, weight: npt.NDArray[np.int64], rounding: Array) -> npt.NDArray[np.bool_]:
+    """Which blocks are straight among those that are no bend for certain."""
+    level = np.flatnonzero(unbent(sides, rounding))
+    out = np.zeros(sides.shape[1], dtype=bool)
+    if level.size:
+        out[level] = _near_the_mode(sides.mean(axis=0)[level], weight[level], rounding[level])
+    return out
+
+
+def _near_the_mode(yaw: Array, weight: npt.NDArray[np.int64], rounding: Array) -> npt.NDArray[np.bool_]:
+    """Which blocks are straight: the most frequent value, then refined by the mean near it.
+
+    Fast blocks count more (`weight`), as roads straighten with speed. What is near is never less than noise and
+    rounding: whole km/h agree far more often than wheels do, and a level between two steps is seen only by
+    how often each of them is shown.
+    """
+    mode = half_sample_mode(np.repeat(yaw, weight))
+    reach = 0.004
+    straight = _near(yaw, mode, np.maximum(reach, rounding))
+    for _ in range(ROUNDS):
+        near = yaw[straight]
+        # the median of a few steps is one of them
+        mode = float(np.mean(near) if float(np.median(rounding)) > reach else np.median(near))
+        spread = mad_sigma(near - mode)
+        reach = min(0.004, max(3.0 * spread, 0.0006))
+        straight = _near(yaw, mode, np.maximum(reach, rounding))
+    return straight
+
+
+def _near(values: Array, level: float, reach: Array) -> npt.NDArray[np.bool_]:
+    """Which values lie within `reach` of `level`; the nearest few at the least, as a level of none is none."""
+    off = np.abs(values - level)
+    few = min(values.size, FEWEST_STRAIGHT) - 1
+    return np.asarray(off <= np.maximum(reach, np.partition(off, few)[few]))
+
+
+def _scatter_of_level(
+    sides: Array, weight: npt.NDArray[np.int64], rounding: Array, length: int, two_odd: bool
+) -> float:
+    """1 sigma of the level over stretches of `length` blocks drawn again; always the same for the same drive."""
+    rng = np.random.default_rng(0)
+    # of hours every so many blocks are enough
+    thin = -(-sides.shape[1] // MOST_AGAIN)
+    sides, weight, rounding = sides[:, ::thin], weight[::thin], rounding[::thin]
+    yaw = sides.mean(axis=0)
+    parts = np.array_split(np.arange(yaw.size), max(2, -(-yaw.size * thin // length)))
+    levels = []
+    for _ in range(AGAIN):
+        drawn = np.concatenate([parts[k] for k in rng.integers(len(parts), size=len(parts))])
+        again = _near_the_mode(yaw[drawn], weight[drawn], rounding[drawn])
+        if not two_odd and _is_bend(sides[:, drawn][:, again]):
+            again = _near_level(sides[:, drawn], weight[drawn], rounding[drawn])
+        if again.any():
+            levels.append(float(np.mean(yaw[drawn][again])))
+    return float(np.std(levels) * np.sqrt(len(parts) / (len(parts) - 1))) if levels else BENT
+
+
+def _running_mean(values: Array, width: int) -> Array:
+    """Mean over `width` (odd) blocks round each; NaN where one of them is not known."""
+    out = np.full(values.size, np.nan)
+    if values.size >= width:
+        total = np.cumsum(np.concatenate([[0.0], np.nan_to_num(values)]))
+        count = np.cumsum(np.concatenate([[0], ~np.isnan(values)]))
+        whole = count[width:] - count[:-width] == width
+        half = width // 2
+        out[half : values.size - half] = np.where(whole, (total[width:] - total[:-width]) / width, np.nan)
+    return out
+
+
+def scatter_of_mean(values: Array, per_stretch: int) -> float:
+    """1 sigma of the mean from the scatter of means of `per_stretch` values; NaN left out."""
+    count = values.size // per_stretch
+    known = values[~np.isnan(values)]
+    if known.size < 2:
+        return 0.01
+    if count <= LEAST_STRETCHES:
+        return float(FEW_STRETCHES * np.std(known) / np.sqrt(max(1, count)) + 1e-4)
+    blocks = values[: count * per_stretch].reshape(count, per_stretch)
+    size = np.sum(~np.isnan(blocks), axis=1)
+    sums = np.nansum(blocks - np.mean(known), axis=1)
+    # ratio estimator over stretches of unequal size; Student's law has a spread of (n-1)/(n-3)
+    filled = max(LEAST_STRETCHES + 1, int(np.sum(size > 0.25 * per_stretch)))
+    widening = np.sqrt(filled / (filled - 3))
+    return float(np.sqrt(np.sum(sums**2)) / max(size.sum(), 1) * widening)
