@@ -164,7 +164,8 @@ def _trip(rng: np.random.Generator, duration: float, meets: str) -> _Trip:
         left -= tick
         if left <= 0.0:
             stop = wanted > 0.0 and rng.random() < stop_share
-            wanted = 0.0 if stop else top * float(rng.uniform(0.35, 1.1) if meets != "motorway" else rng.uniform(0.8, 1.1))
+            share = float(rng.uniform(0.8 if meets == "motorway" else 0.35, 1.1)) if not stop else 0.0
+            wanted = top * share
             left = float(rng.exponential(9.0) + 4.0) + abs(wanted - now) / 1.5
             firm = float(rng.uniform(5.5, 8.5) if meets == "hard braking" and wanted < now else rng.uniform(0.8, 2.4))
         goal = np.clip(0.7 * (wanted - now), -firm, firm * max(0.3, 1.0 - now / 60.0))
@@ -188,8 +189,8 @@ def _trip(rng: np.random.Generator, duration: float, meets: str) -> _Trip:
             sharp[here] = bend * (1.0 if meets == "roundabouts" and rng.random() < 0.8 else float(rng.choice((-1, 1))))
         at += lasts + float(rng.exponential(often))
     if meets == "parking":
-        backs = (times > duration - 45.0) & (speed > 0.0)
-        speed = np.where(backs, np.sign(np.sin(times / 3.5)) * np.minimum(speed, 1.8) * np.abs(np.sin(times / 3.5)), speed)
+        backs, to_and_fro = (times > duration - 45.0) & (speed > 0.0), np.sin(times / 3.5)
+        speed = np.where(backs, to_and_fro * np.minimum(speed, 1.8), speed)
     keep = np.exp(-GRID_S / 0.35)
     target = lfilter([1.0 - keep], [1.0, -keep], lfilter([1.0 - keep], [1.0, -keep], sharp))
     hand = lfilter([1.0], [1.0, -np.exp(-GRID_S / 1.5)], rng.standard_normal(count))
@@ -305,7 +306,8 @@ def _reading(car: _Car, edges: Array, duration: float, own: np.random.Generator)
         return when, np.zeros(when.size)
     seen = np.searchsorted(edges, when, side="right")
     if car.unit == "gate":
-        return when, (seen - np.searchsorted(edges, when - max(car.window, 0.05), side="right")) * pitch / max(car.window, 0.05)
+        window = max(car.window, 0.05)
+        return when, (seen - np.searchsorted(edges, when - window, side="right")) * pitch / window
     last = edges[np.maximum(seen - 1, 0)]
     if car.unit == "last":
         value = pitch / np.maximum(last - edges[np.maximum(seen - 2, 0)], 1e-6)
@@ -321,7 +323,8 @@ def _reading(car: _Car, edges: Array, duration: float, own: np.random.Generator)
         value[used] = spans
         value = value[place]
     idle = when - last
-    value = np.where(idle > pitch / np.maximum(value, 1e-3), np.minimum(value, 1.05 * pitch / np.maximum(idle, 1e-6)), value)
+    waits = np.minimum(value, 1.05 * pitch / np.maximum(idle, 1e-6))
+    value = np.where(idle > pitch / np.maximum(value, 1e-3), waits, value)
     value = np.where((seen < 4) | (idle > car.time_out), 0.0, value)
     if car.unit == "mean":
         width = max(2, round(car.window / car.task))
@@ -357,7 +360,7 @@ def _logged(
 ) -> RawLog:  # fmt: skip
     unit, factor = (("km/h", 3.6), ("km/h", 3.6), ("km/h", 3.6), ("mph", 2.236936), ("m/s", 1.0))[int(rng.integers(5))]
     fast, slow = (0.01, 0.015625, 0.0625, 0.1), (0.01, 0.0625, 0.1, 0.25, 1.0)
-    step = float(rng.choice(fast if rate_hz > 20 else slow)) * (1.0 if unit == "km/h" else 0.5 if unit == "mph" else 0.25)
+    step = float(rng.choice(fast if rate_hz > 20 else slow)) * {"km/h": 1.0, "mph": 0.5, "m/s": 0.25}[unit]
     down, in_turn = bool(rng.random() < 0.3), float(rng.choice((0.0, 0.0, 0.25, 0.12))) / rate_hz
     rows = np.arange(0.6, duration - 0.6, 1.0 / rate_hz)
     rows = np.sort(rows + float(rng.choice((0.0, 1e-3, 4e-3))) * rng.standard_normal(rows.size))
@@ -375,5 +378,6 @@ def _logged(
         now = np.clip(np.searchsorted(when, rows + order[place] * in_turn, side="right") - 1, 0, None)
         raw = value[now] * factor
         steps = np.floor(raw / step + 1e-9) if down else np.round(raw / step)
-        channels.append(RawChannel(f"Wheel speed {corner}", unit, stamps[kept], (raw if exact else np.round(steps * step, 5))[kept]))
+        told = raw if exact else np.round(steps * step, 5)
+        channels.append(RawChannel(f"Wheel speed {corner}", unit, stamps[kept], told[kept]))
     return RawLog(tuple(channels), "fifth world")
