@@ -44,7 +44,7 @@ class Dropouts:
 def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
     """All dropouts above `FROM_SPEED`, shortest and deepest alike."""
     with np.errstate(invalid="ignore"):
-        low = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH) & (motion.expected > FROM_SPEED)
+        low = motion.dips(DIP_SCORE, DIP_DEPTH) & (motion.expected > FROM_SPEED)
     edges = np.flatnonzero(np.diff(np.concatenate([[False], low, [False]]).astype(np.int8)))
     start, stop = edges[::2], edges[1::2]
     acceleration = np.gradient(usable.vehicle, usable.grid) if usable.grid.size > 1 else usable.vehicle * 0

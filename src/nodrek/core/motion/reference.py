@@ -21,6 +21,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import median_last_axis, slow_part, spread_blocks, to_blocks
@@ -70,6 +71,11 @@ class Deviations:
     def score(self) -> Array:
         """Deviation in units of its noise; NaN where not comparable."""
         return self.deviation / self.noise
+
+    def dips(self, score: float, depth: float) -> npt.NDArray[np.bool_]:
+        """Samples that lie low by more than `score` noise units and by more than `depth` (ln), both negative."""
+        with np.errstate(invalid="ignore"):
+            return (self.score < score) & (self.deviation < depth)
 
 
 @dataclass(frozen=True, eq=False)

@@ -182,8 +182,7 @@ def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tupl
     # of a fast log every so many samples: they would only repeat their neighbours
     every = max(1, round(LEAST_STEP_S / max(float(np.median(np.diff(motion.times))), 1e-6)))
     used = used[::every][:MOST_SAMPLES]
-    with np.errstate(invalid="ignore"):
-        dip = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+    dip = motion.dips(DIP_SCORE, DIP_DEPTH)
     # cuts of long stretches lose nothing; standstill and holes lose the phase
     gap = np.diff(motion.times[used], prepend=motion.times[used[0]])
     slow = np.concatenate([[0], np.cumsum(motion.vehicle < 1.0)])

@@ -93,8 +93,7 @@ def _count(exam: Examination, corner: Corner) -> tuple[Array, Array]:
     speed = np.where(np.isfinite(motion.deviation[at]), motion.expected[at], mates)
     speed = np.where(mates > 0.0, speed, 0.0)
     pulls = np.interp(times, usable.grid, np.gradient(usable.vehicle, usable.grid)) > HARD_BRAKING
-    with np.errstate(invalid="ignore"):
-        deep = (motion.deviation[at] < DIP_DEPTH) & (motion.deviation[at] < DIP_SCORE * motion.noise[at])
+    deep = motion.dips(DIP_SCORE, DIP_DEPTH)[at]
     reading = motion.speed[at]
     low = np.where(speed < CRAWL, reading < CRAWL_SHARE * mates, deep | (reading <= 0.0))
     weight = np.minimum(np.diff(times, append=np.inf), LOOK_S) / LOOK_S

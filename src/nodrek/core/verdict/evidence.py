@@ -237,7 +237,7 @@ def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
         return [*out, 0.0, 0.0, 0.0, 0.0, 0.0]
     with np.errstate(invalid="ignore"):
         moving = motion.expected > FROM_SPEED
-        dipping = moving & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+        dipping = moving & motion.dips(DIP_SCORE, DIP_DEPTH)
         dips = motion.deviation[dipping]
         rises = int((moving & (motion.score > -DIP_SCORE) & (motion.deviation > -DIP_DEPTH)).sum())
     if dips.size < 3:

@@ -132,8 +132,7 @@ def _is_jolted(exam: Examination, corner: Corner) -> bool:
 
 
 def _jolts(motion: CornerMotion) -> float:
-    with np.errstate(invalid="ignore"):
-        low = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH) & (motion.vehicle > FROM_SPEED)
+    low = motion.dips(DIP_SCORE, DIP_DEPTH) & (motion.vehicle > FROM_SPEED)
     return float(low.sum() / max(np.count_nonzero(motion.vehicle > FROM_SPEED), 1))
 
 

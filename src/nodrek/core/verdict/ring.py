@@ -177,8 +177,7 @@ def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
         return 0, 0
     arc = ring.arcs[0]
     turns = ring.fold.turns
-    with np.errstate(invalid="ignore"):
-        dips = (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH) & ~np.isnan(turns)
+    dips = motion.dips(DIP_SCORE, DIP_DEPTH) & ~np.isnan(turns)
     # turns counted from the far side of the ring, so that the arc is never cut in two
     number = np.floor(turns[dips] - arc.centre + 0.5).astype(np.int64)
     if not number.size:

@@ -75,7 +75,7 @@ def _weak_arc(exam: Examination, corner: Corner) -> WeakArc:
     motion = exam.motions[corner]
     with np.errstate(invalid="ignore"):
         fast = (motion.expected > HIGH_FROM) & ~np.isnan(motion.deviation)
-        fast_dips = fast & (motion.score < DIP_SCORE) & (motion.deviation < DIP_DEPTH)
+    fast_dips = fast & motion.dips(DIP_SCORE, DIP_DEPTH)
     spells = int(np.unique(own.spell[own.dip]).size)
     between = 0.0
     if count:
@@ -139,7 +139,7 @@ def _slow_samples(exam: Examination, corner: Corner) -> _Slow | None:
     at, spell = at[awake], spell[awake]
     deviation = motion.deviation[at]
     nothing = motion.speed[at] <= 0.0
+    dip = motion.dips(DIP_SCORE, DIP_DEPTH)[at] | nothing
     with np.errstate(invalid="ignore"):
-        dip = ((deviation / motion.noise[at] < DIP_SCORE) & (deviation < DIP_DEPTH)) | nothing
         silent = nothing | ~(deviation > SILENT)
     return _Slow(dip, silent, spell, vehicle[at])
