@@ -29,10 +29,11 @@ def held_log(
     way: StandIn = StandIn.LAST,
     sides: Mapping[Corner, Array] = MappingProxyType({}),
     noise: float = 0.003,
+    lasts: tuple[int, int] = (10, 21),
 ) -> RawLog:
     """Four corners in steps of `step` km/h; the rear left one shows a stand-in in some turns: at one angle of
-    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` of 0.2 to 0.4 s, ``always``,
-    or as often as its mates (``none``). `sides`: how much faster a corner runs."""
+    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` that last so many samples (0.2 to
+    0.4 s), ``always``, or as often as its mates (``none``). `sides`: how much faster a corner runs."""
     rng = np.random.default_rng(seed)
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     speed = 11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
@@ -45,7 +46,7 @@ def held_log(
         comes = np.sort(rng.choice(np.arange(1, times.size), comes.size, replace=False))
     if where == "breaks":
         begins = np.linspace(500, times.size - 500, 9).astype(int) + rng.integers(0, 300, 9)
-        comes = np.concatenate([np.arange(at, at + rng.integers(10, 21)) for at in begins])
+        comes = np.concatenate([np.arange(at, at + rng.integers(*lasts)) for at in begins])
     if where == "always":
         comes = np.arange(times.size)
     raw = {c: 3.6 * speed * (1.0 + sides.get(c, 0.0) + noise * rng.standard_normal(times.size)) for c in Corner}
@@ -98,6 +99,13 @@ def test_breaks_that_a_unit_bridges_are_counted(way: StandIn) -> None:
     assert way.value in first.summary
     assert all(f.confidence < 0.1 for f in analysis.findings[1:])
     assert all(held_breaks(exam, c) is None for c in Corner if c is not Corner.RL)
+
+
+@pytest.mark.parametrize("way", list(StandIn))
+def test_a_tenth_of_a_second_is_the_patience_of_a_unit_and_no_break(way: StandIn) -> None:
+    log = map_corners(held_log("breaks", 3, way=way, lasts=(5, 7)))
+    _, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
+    assert all(held_breaks(exam, c) is None for c in Corner)
 
 
 @pytest.mark.parametrize("way", [way for way in StandIn if way is not StandIn.LAST])
