@@ -32,8 +32,8 @@ def held_log(
     lasts: tuple[int, int] = (10, 21),
 ) -> RawLog:
     """Four corners in steps of `step` km/h; the rear left one shows a stand-in in some turns: at one angle of
-    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` that last so many samples (0.2 to
-    0.4 s), ``always``, or as often as its mates (``none``). `sides`: how much faster a corner runs."""
+    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` (each `lasts` so many samples),
+    ``always``, or as often as its mates (``none``). `sides`: how much faster a corner runs."""
     rng = np.random.default_rng(seed)
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     speed = 11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
