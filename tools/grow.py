@@ -78,6 +78,18 @@ def grow_rivals(x: np.ndarray, faults: Sequence[Sequence[str]]) -> dict[str, dic
     return grown
 
 
+def blended(earlier: dict[str, Any], later: dict[str, Any]) -> dict[str, Any]:
+    """Trees that say the mean of what two forests of one question say, in nats."""
+    trees = [_halved(tree) for grown in (earlier, later) for tree in grown["trees"]]
+    return {"base": round(0.5 * (earlier["base"] + later["base"]), 5), "trees": trees}
+
+
+def _halved(tree: Any) -> Any:
+    if not isinstance(tree, dict):
+        return round(0.5 * tree, 5)
+    return {**tree, "then": _halved(tree["then"]), "else": _halved(tree["else"])}
+
+
 def said_by_unseen(x: np.ndarray, faults: Sequence[Sequence[str]], group: np.ndarray) -> np.ndarray:
     """Probability of each of `GROWN` for each row by trees that never saw its group; shape (rows, kinds)."""
     classes = np.array([rival_of(f) for f in faults])

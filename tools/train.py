@@ -1,12 +1,13 @@
 """Learn how often raw confidences are right: simulated drives → `knowledge/calibration.json`.
 
-python -m tools.train [DRIVES] [--records FILE]          (make train)
+python -m tools.train [DRIVES] [--records FILE] [--beside FILE]          (make train)
 
 Recipe: seeds from 100,000 on (the benchmark's start at 150,000, development used those
 below 10,000); every kind of fault, healthy drives with every nuisance, two faults at once;
 loggers of 2 to 100 samples a second, 45 s to six minutes, eight kinds of control unit and some with habits of their
 own. Two drives of three are from worlds of the benchmarks that share no line with the simulator (`ELSEWHERE`): what
-holds in four worlds is likelier to hold in a fifth.
+holds in four worlds is likelier to hold in a fifth. With ``--beside`` the trees of an earlier file keep half of the
+say: what other drives taught is not thrown away.
 """
 
 from __future__ import annotations
@@ -39,7 +40,7 @@ from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario
-from tools.grow import ALONE, GROWN, grow_alone, grow_rivals, said_by_unseen
+from tools.grow import ALONE, GROWN, blended, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 100_000
 DRIVES = 9_500
@@ -257,8 +258,20 @@ def gather(drives: int, keep: Path | None) -> list[Record]:
     return records
 
 
-def main(drives: int, records: Path | None) -> None:
+def beside(earlier: Path, learnt: dict[str, Any]) -> dict[str, Any]:
+    """What is `learnt`, with the trees of an `earlier` file of the same questions beside its own."""
+    before = json.loads(earlier.read_text(encoding="utf-8"))
+    forests = {
+        forest: {name: blended(before[forest][name], grown) for name, grown in learnt[forest].items()}
+        for forest in FORESTS
+    }
+    return {**learnt, **forests, "beside": {"drives": before["drives"], "first_seed": before["first_seed"]}}
+
+
+def main(drives: int, records: Path | None, earlier: Path | None) -> None:
     learnt = learn(gather(drives, records))
+    if earlier is not None:
+        learnt = beside(earlier, learnt)
     made = {"made_by": "python -m tools.train", "drives": drives, "first_seed": FIRST_SEED}
     write({**made, **learnt})
 
@@ -267,4 +280,5 @@ if __name__ == "__main__":
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("drives", type=int, nargs="?", default=DRIVES)
     asked.add_argument("--records", type=Path, help="keep what was gathered here, or take it from here")
+    asked.add_argument("--beside", dest="earlier", type=Path, help="an earlier calibration.json, to keep its trees")
     main(**vars(asked.parse_args()))
