@@ -7,7 +7,7 @@ from types import ModuleType
 
 import numpy as np
 import pytest
-from benchmarks import fourth_world, third_world
+from benchmarks import fifth_world, fourth_world, third_world
 from benchmarks.visible import is_visible
 from tools.train import ELSEWHERE, drawn_elsewhere, records_anywhere
 
@@ -50,7 +50,10 @@ def test_other_worlds_teach_what_they_put_in(fault: Fault | None, first: int) ->
     assert all(record.faults == (fault.value,) for record in corners if record.faults and fault)
 
 
-@pytest.mark.parametrize(("world", "seed", "kind"), [(third_world, 12, "tooth gone"), (fourth_world, 5, "lost tooth")])
+@pytest.mark.parametrize(
+    ("world", "seed", "kind"),
+    [(third_world, 12, "tooth gone"), (fourth_world, 5, "lost tooth"), (fifth_world, 9, "one tooth")],
+)
 def test_other_worlds_hide_a_tooth_where_they_say(world: ModuleType, seed: int, kind: str) -> None:
     """Against the same drive without it: one corner differs, by one edge of the ring in the mean."""
     drawn = world.draw(seed, kind, 50.0)
