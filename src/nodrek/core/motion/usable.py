@@ -22,6 +22,8 @@ FROZEN_AT_LEAST = 4.0
 """Seconds of one unchanged value before "frozen" is considered."""
 FROZEN_WHILE = 3.0
 """m/s by which the vehicle's speed must change meanwhile."""
+STUCK_AT_LEAST, STUCK_WHILE, STUCK_STEPS = 12.0, 0.8, 4.0
+"""Seconds from which smaller changes do: m/s and steps of the value by which two other corners must change."""
 DEAD_AT_LEAST = 8.0
 """Seconds of zero at speed before a corner counts as dead rather than interrupted."""
 
@@ -62,7 +64,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     frozen_grid = {}
     for corner in channels:
         others = [held[c] for c in channels if c is not corner]
-        frozen_grid[corner] = _frozen_mask(runs[corner], grid, others)
+        frozen_grid[corner] = _frozen_mask(runs[corner], grid, others, channels[corner].quantum)
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
     moving = vehicle > MOVING
@@ -117,18 +119,19 @@ def _constant_runs(channel: WheelChannel) -> tuple[Array, Array]:
     return start[keep], end[keep]
 
 
-def _frozen_mask(runs: tuple[Array, Array], grid: Array, others: list[Array]) -> npt.NDArray[np.bool_]:
-    """Grid points inside a constant stretch during which some other corner's speed changed."""
+def _frozen_mask(runs: tuple[Array, Array], grid: Array, others: list[Array], quantum: float) -> npt.NDArray[np.bool_]:
+    """Grid points inside a constant stretch during which some other corner's speed changed, or, where that lasts, two
+    others' by several steps of the value."""
     mask = np.zeros(grid.size, dtype=bool)
     for start, end in zip(*runs, strict=True):
         lo, hi = np.searchsorted(grid, (start, end))
         if hi - lo < 2:
             continue
-        for other in others:
-            known = other[lo:hi][~np.isnan(other[lo:hi])]
-            if known.size and np.ptp(known) > FROZEN_WHILE:
-                mask[lo:hi] = True
-                break
+        known = [other[lo:hi][~np.isnan(other[lo:hi])] for other in others]
+        changes = sorted((float(np.ptp(k)) for k in known if k.size), reverse=True)
+        stuck = end - start >= STUCK_AT_LEAST and len(changes) >= 2
+        few = changes[1] > max(STUCK_WHILE, STUCK_STEPS * quantum) if stuck else False
+        mask[lo:hi] |= few or (bool(changes) and changes[0] > FROZEN_WHILE)
     return mask
 
 

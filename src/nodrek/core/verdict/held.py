@@ -45,6 +45,8 @@ COHERENT = 0.15
 a slow unit make one corner repeat far oftener than the others, and a weak line-up of that many is no wonder."""
 LEAST_FAST = 0.25
 """Share of them in the faster half of the driving: a weak arc is lost, and held, while the wheel is slow only."""
+FAST_ENOUGH = 10.0
+"""m/s from which breaks are fast in any driving: weak arcs and wide gaps are heard below."""
 HIDDEN_BELOW = 0.003
 """Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
@@ -266,7 +268,8 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     starts, seconds, middling = _clusters(exam, corner, own, least)
     theirs = {c: _faster(exam, c, r) for c, r in runs_by_corner(exam, way).items() if c is not corner}
     by_chance = float(np.median([_clusters(exam, c, r, least)[2] for c, r in theirs.items()]))
-    fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > _middle_speed(exam, corner))
+    fast_from = min(_middle_speed(exam, corner), FAST_ENOUGH)
+    fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > fast_from)
     if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:
         return None
     if seconds.max() < LEAST_BREAK_S or starts.size <= middling - by_chance - 2.0 * math.sqrt(by_chance):
