@@ -207,7 +207,7 @@ def _contrasts(
     diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
     bend = yaw - straights.level
     across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch)
-    left_right = _level_and_sides(straights.level / 2, straights.sigma / 2, across[0])
+    left_right = _level_and_sides(straights.level / 2, straights.sigma / 2, across)
     bend = yaw - 2 * left_right[0]
     along = robust_intercept(_along(logs), [*slips, bend**2], np.abs(bend) < GENTLE, per_stretch)
     return {"lr": left_right, "fr": along, "dg": across}
@@ -228,15 +228,15 @@ def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
     return calm & (data.speed > SLOWER_FROM)
 
 
-def _level_and_sides(level: float, sigma: float, diagonal: float) -> tuple[float, float]:
+def _level_and_sides(level: float, sigma: float, diagonal: tuple[float, float]) -> tuple[float, float]:
     """Left−right contrast and its 1 sigma, with what is known before looking at straights.
 
     One odd wheel shows as much between left and right as in the diagonal, to one side or the other, and the sound ones
     of one side hardly ever differ from those of the other: a level that straights tell poorly is drawn to one of these
     two, one that they tell well stays where it is.
     """
-    before = ((diagonal, SIDES_ALIKE, 0.5 - 0.5 * SIDES_APART), (-diagonal, SIDES_ALIKE, 0.5 - 0.5 * SIDES_APART),
-              (0.0, FAR_APART, SIDES_APART))  # fmt: skip
+    odd, alike = float(np.hypot(SIDES_ALIKE, diagonal[1])), 0.5 * (1.0 - SIDES_APART)
+    before = ((diagonal[0], odd, alike), (-diagonal[0], odd, alike), (0.0, FAR_APART, SIDES_APART))
     weights, means, variances = [], [], []
     for middle, spread, share in before:
         total = sigma**2 + spread**2
