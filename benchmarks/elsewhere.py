@@ -1,8 +1,8 @@
 """How far what was learnt holds in worlds that the shipped simulator never made.
 
-python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourth]
+python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourth|fifth]
 
-The second and the third world teach as well (other seeds of them); the fourth is measured only.
+The second, third and fifth world teach as well (other seeds of them); the fourth is measured only.
 "exact" counts a tyre for a ring with other teeth where that ratio may be either, and an axle for its
 mirror image; "visible" asks for a change well over the noise of the sound twin.
 """
