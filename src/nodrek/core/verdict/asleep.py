@@ -34,6 +34,8 @@ LEAST_NATS, OVER_MATES, LEAST_SPELLS, SPELL_S, LEAST_SHARE = 35.0, 3.0, 3, 3.0, 
 share of slow samples that agree."""
 BY_ACCIDENT, WELL_ABOVE, LEAST_ASKED = 0.5, 1.3, 12
 """Part of that share that may agree above the wake-up speed, and at mates below it; times that speed; samples asked."""
+ORIGINALS = 0.7
+"""The second for copies of one other corner: that one is as like its copy."""
 
 
 @dataclass(frozen=True)
@@ -59,8 +61,9 @@ def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
         ):
             continue
         asleep, awake = _shares(exam, corner, way, own.wake)
+        most = ORIGINALS if way is StandIn.MIDDLE_OF_OTHERS else BY_ACCIDENT
         # at standstill's edge all corners read the same few values
-        if all(part < BY_ACCIDENT * asleep for part in (awake, *(_shares(exam, c, way, own.wake)[0] for c in mates))):
+        if awake < BY_ACCIDENT * asleep and all(_shares(exam, c, way, own.wake)[0] < most * asleep for c in mates):
             return Asleep(way, own.wake, own.samples)
     return None
 
