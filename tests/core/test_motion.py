@@ -149,6 +149,26 @@ def test_a_bad_ring_that_is_known_pulls_no_mate_about() -> None:
     assert leak({Corner.RL: explained}) < leak(None)
 
 
+@pytest.mark.parametrize(("others_change", "is_frozen"), [(1.0, True), (0.2, False)])
+def test_a_value_that_stands_in_steady_driving_is_frozen_where_others_move_by_steps(
+    others_change: float, is_frozen: bool
+) -> None:
+    """No more than 3.6 km/h of change; whole km/h stand for long on a sound corner while its mates change by a step."""
+    step = 1.0 / 3.6
+    drive_speed = 10.0 + 0.5 * others_change * np.sin(TIMES / 4.0) + others_change * (TIMES > 60.0)
+    channels = {}
+    for corner in Corner:
+        speed = drive_speed + (0.05 if corner.is_left else 0.0)
+        if corner is Corner.RR:
+            speed = np.where(TIMES > 40.0, 10.0, speed)
+        speed = np.round(speed / step) * step
+        invalid = np.zeros(TIMES.size, dtype=bool)
+        channels[corner] = WheelChannel(corner, corner.value, "km/h", False, TIMES, speed, invalid, step, RATE)
+    frozen = find_usable(channels, TIMES[-1]).frozen
+    assert (frozen[Corner.RR] > 60.0) is is_frozen
+    assert all(seconds == 0.0 for corner, seconds in frozen.items() if corner is not Corner.RR)
+
+
 def test_two_corners_can_be_compared() -> None:
     def change(which: Corner, speed: Array) -> Array:
         out = speed.copy()
