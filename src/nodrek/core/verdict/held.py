@@ -69,8 +69,8 @@ OVER_LONGEST, OVER_USUAL = 1.5, 2.0
 one of them."""
 ACCIDENTS, LEAST_GOING_ON = 0.08, 0.03
 """Accidental runs in a log of which three come once in ten thousand logs; least chance that one goes on."""
-MANY_SHORT = 50
-"""Runs that one more sample may make longer, from which their share says whether agreement is usual."""
+MANY_SHORT, GOES_ON = 50, 0.5
+"""Runs that one more sample may make longer, from which their share says whether agreement is usual; that share."""
 BREAKS_FROM_SPEED = 4.5
 """m/s: below, sound channels stand still as well."""
 TOGETHER_S, LONGEST_BREAK_S = 0.5, 3.0
@@ -261,11 +261,11 @@ def _all_breaks(exam: Examination) -> dict[Corner, list[HeldBreaks]]:
 def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | None:
     own, mates = own_and_mates(exam, corner, way)
     own, mates = _faster(exam, corner, own), {c: _faster(exam, c, r) for c, r in mates.items()}
-    if len(mates) < 2 or not own.length.size:
+    if len(mates) < 2 or not own.length.size or (way is not StandIn.LAST and _agrees_anyway(own)):
         return None
     longest = max(int(r.length.max(initial=0)) for r in mates.values())
     # a contact that is open often enough makes long agreement usual, but hardly anything stands still for long
-    by_way = OVER_USUAL * float(np.quantile(own.length, 0.99)) if way is StandIn.LAST else _accident(exam, own, mates)
+    by_way = OVER_USUAL * float(np.quantile(own.length, 0.99)) if way is StandIn.LAST else _accident(exam, mates)
     least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(by_way))
     starts, seconds, middling = _clusters(exam, corner, own, least)
     theirs = {c: _faster(exam, c, r) for c, r in runs_by_corner(exam, way).items() if c is not corner}
@@ -279,16 +279,19 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     return HeldBreaks(way, starts, float(seconds.max()))
 
 
-def _accident(exam: Examination, own: Runs, mates: Mapping[Corner, Runs]) -> float:
+def _agrees_anyway(own: Runs) -> bool:
+    """Whether most agreement goes on to the next sample: a sound wheel may be of the very size that keeps it in
+    the middle of the others, and behind a smooth filter it stays there for long."""
+    short, longer = _longer(own)[:2]
+    return bool(short >= MANY_SHORT and longer > GOES_ON * short)
+
+
+def _accident(exam: Examination, mates: Mapping[Corner, Runs]) -> float:
     """Length of run that agreement by accident makes less than `ACCIDENTS` times in the log.
 
-    Chances that it goes on from sample to sample are those of the most agreeing mate, or of the shortest of the own
-    runs where these are many: a sound wheel may be of the very size that keeps it in the middle of the others.
+    Chances that it goes on from sample to sample are those of the most agreeing mate.
     """
     on = max((1.0 - r.length.size / max(1, int((r.length - 1).sum())) for r in mates.values()), default=0.0)
-    short, longer = _longer(own)[:2]
-    if short >= MANY_SHORT:
-        on = max(on, float(longer / short))
     samples = max(m.times.size for m in exam.followed.values())
     return 1.0 + math.log(samples / ACCIDENTS) / -math.log(min(max(on, LEAST_GOING_ON), 0.99))
 
