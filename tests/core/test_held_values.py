@@ -8,12 +8,13 @@ from types import MappingProxyType
 
 import numpy as np
 import pytest
+from benchmarks import fifth_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.held import held_breaks, held_values
 from nodrek.core.verdict.judge import analyze_log
-from nodrek.core.verdict.stand_in import StandIn
+from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.control_unit import SpanOfEdges
 from nodrek.simulate.faults import Cause
@@ -106,6 +107,15 @@ def test_a_tenth_of_a_second_is_the_patience_of_a_unit_and_no_break(way: StandIn
     log = map_corners(held_log("breaks", 3, way=way, lasts=(5, 7)))
     _, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
     assert all(held_breaks(exam, c) is None for c in Corner)
+
+
+@pytest.mark.parametrize("seed", [90_034, 90_087])
+def test_a_sound_wheel_in_the_middle_of_the_others_is_its_own(seed: int) -> None:
+    """Behind a smooth filter it agrees with what is made of them for a second at a time, in half of all bends."""
+    drawn = fifth_world.draw(seed, "healthy", 50.0)
+    _, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None)
+    assert all(held_breaks(exam, c) is None for c in Corner)
+    assert all(always_made_of_others(exam, c) is None for c in Corner)
 
 
 @pytest.mark.parametrize("way", [way for way in StandIn if way is not StandIn.LAST])

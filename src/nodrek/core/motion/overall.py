@@ -14,7 +14,8 @@ import numpy as np
 
 from nodrek.core.model import Corner, ReferenceSpeed, WheelChannel
 from nodrek.core.motion.blocks import median_last_axis
-from nodrek.core.motion.ratios import CALM, FROM_SPEED, RatioEstimate, robust_intercept
+from nodrek.core.motion.ratios import CALM, FROM_SPEED, RatioEstimate
+from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.usable import Usable
 
 STEP_S = 0.5

@@ -22,14 +22,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.blocks import block_median, mad_sigma, median_last_axis, to_blocks
+from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
+from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.straights import (
     ROUNDING_REACH,
     STRETCH_S,
     Blocks,
     Straights,
     find_straights,
-    scatter_of_mean,
     unbent,
 )
 from nodrek.core.motion.usable import Usable
@@ -247,28 +247,3 @@ def _level_and_sides(level: float, sigma: float, diagonal: tuple[float, float]) 
     share /= share.sum()
     mean = float(share @ np.array(means))
     return mean, float(np.sqrt(share @ (np.array(variances) + (np.array(means) - mean) ** 2)))
-
-
-def robust_intercept(values: Array, columns: list[Array], use: np.ndarray, per_stretch: int) -> tuple[float, float]:
-    """Robust intercept of a linear model and its 1 sigma: Huber weights, four rounds."""
-    design = np.column_stack([np.ones(values.size), *columns])[use]
-    wanted = values[use]
-    if wanted.size < 4 * design.shape[1]:
-        middle = float(np.median(values))
-        return middle, scatter_of_mean(values - middle, per_stretch)
-    scale = np.maximum(np.abs(design).max(axis=0), 1e-9)
-    weight = np.ones(wanted.size)
-    solution = np.zeros(design.shape[1])
-    for _ in range(5):
-        root = np.sqrt(weight)[:, None]
-        solution = np.linalg.lstsq(root * design / scale, root[:, 0] * wanted, rcond=None)[0] / scale
-        rest = wanted - design @ solution
-        spread = max(mad_sigma(rest), 1e-6)
-        weight = 1.0 / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
-    residual = np.full(values.size, np.nan)
-    limit = 3.0 * spread
-    residual[use] = np.clip(rest, -limit, limit)
-    # the intercept leans on the columns: widen by how far their mean is from zero
-    gram = np.linalg.pinv((design / scale).T @ (design / scale))
-    widening = np.sqrt(max(1.0, gram[0, 0] * wanted.size))
-    return float(solution[0]), scatter_of_mean(residual, per_stretch) * float(widening)

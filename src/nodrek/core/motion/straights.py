@@ -16,6 +16,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma
+from nodrek.core.motion.robust_line import robust_line, scatter_of_mean
 
 SMOOTH_S = 2.0
 """Differences are taken over so long: counted edges come out even, and most bends last longer."""
@@ -26,13 +27,12 @@ BENT = 0.012
 bend, or, hardly ever, has two odd wheels on that side."""
 TWO_ODD_NATS = 6.0
 """How much better (ln) the front wheels must speak for it before two odd wheels of one side are believed."""
+FAR_OUT = 10.0
+"""Standard deviations to which what a line leaves is limited there."""
 LEAST_S = 4.0
 """Seconds of straight running without which nothing is said."""
 STRETCH_S = 4.0
 """Stretches are independent of each other to good approximation."""
-LEAST_STRETCHES = 3
-FEW_STRETCHES = 3.0
-"""So few stretches know little of their own scatter: widen by about Student's factor."""
 AGAIN, AGAIN_S, MOST_AGAIN = 16, 16.0, 3_000
 """How often stretches are drawn again, seconds of one, and blocks of all that are drawn from."""
 ROUNDS = 6
@@ -123,23 +123,14 @@ def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], bends: Array, bends_i
     if drive.ahead is None:
         return False
     ahead, slips = drive.ahead[at], [slip[at] for slip in drive.slips]
-    left, left_if_level = (_left_over(ahead, [*slips, bend**2]) for bend in (bends, bends_if_level))
+    lines = (robust_line(ahead, [*slips, bend**2]) for bend in (bends, bends_if_level))
+    # bends are few, and it is they that tell: what they leave is hardly limited
+    left, left_if_level = (
+        float(np.sqrt(np.mean(np.clip(line.rest, -FAR_OUT * line.spread, FAR_OUT * line.spread) ** 2)))
+        for line in lines
+    )
     stretches = at.size * drive.block_s / STRETCH_S
     return stretches * float(np.log(left_if_level / left)) > TWO_ODD_NATS
-
-
-def _left_over(values: Array, columns: Sequence[Array]) -> float:
-    """Spread of what a straight line in the `columns` leaves of the `values`, outliers clipped."""
-    design = np.column_stack([np.ones(values.size), *columns])
-    scale = np.maximum(np.abs(design).max(axis=0), 1e-9)
-    weight = np.ones(values.size)
-    for _ in range(3):
-        root = np.sqrt(weight)[:, None]
-        rest = values - design @ (np.linalg.lstsq(root * design / scale, root[:, 0] * values, rcond=None)[0] / scale)
-        spread = max(mad_sigma(rest), 1e-6)
-        weight = 1.0 / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
-    # bends are few, and it is they that tell
-    return float(np.sqrt(np.mean(np.clip(rest, -10.0 * spread, 10.0 * spread) ** 2)))
 
 
 def _near_level(sides: Array, weight: npt.NDArray[np.int64], rounding: Array) -> npt.NDArray[np.bool_]:
@@ -209,20 +200,3 @@ def _running_mean(values: Array, width: int) -> Array:
         half = width // 2
         out[half : values.size - half] = np.where(whole, (total[width:] - total[:-width]) / width, np.nan)
     return out
-
-
-def scatter_of_mean(values: Array, per_stretch: int) -> float:
-    """1 sigma of the mean from the scatter of means of `per_stretch` values; NaN left out."""
-    count = values.size // per_stretch
-    known = values[~np.isnan(values)]
-    if known.size < 2:
-        return 0.01
-    if count <= LEAST_STRETCHES:
-        return float(FEW_STRETCHES * np.std(known) / np.sqrt(max(1, count)) + 1e-4)
-    blocks = values[: count * per_stretch].reshape(count, per_stretch)
-    size = np.sum(~np.isnan(blocks), axis=1)
-    sums = np.nansum(blocks - np.mean(known), axis=1)
-    # ratio estimator over stretches of unequal size; Student's law has a spread of (n-1)/(n-3)
-    filled = max(LEAST_STRETCHES + 1, int(np.sum(size > 0.25 * per_stretch)))
-    widening = np.sqrt(filled / (filled - 3))
-    return float(np.sqrt(np.sum(sums**2)) / max(size.sum(), 1) * widening)
