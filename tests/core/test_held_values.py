@@ -31,13 +31,15 @@ def held_log(
     sides: Mapping[Corner, Array] = MappingProxyType({}),
     noise: float = 0.003,
     lasts: tuple[int, int] = (10, 21),
+    usual_speed: float = 11.0,
 ) -> RawLog:
     """Four corners in steps of `step` km/h; the rear left one shows a stand-in in some turns: at one angle of
-    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` (each `lasts` so many samples),
-    ``always``, or as often as its mates (``none``). `sides`: how much faster a corner runs."""
+    the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` (each `lasts` so many samples) or
+    nine ``slow breaks`` in the slower half, ``always``, or as often as its mates (``none``). `sides`: how much faster a
+    corner runs; `usual_speed` m/s."""
     rng = np.random.default_rng(seed)
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
-    speed = 11.0 + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
+    speed = usual_speed + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
     turn = np.cumsum(speed) / RATE_HZ / CIRCUMFERENCE
     passes = np.flatnonzero(np.diff(np.floor(turn), prepend=0.0) > 0)
     comes = passes[rng.random(passes.size) < 0.5]
@@ -45,8 +47,11 @@ def held_log(
         comes = passes[speed[passes] < np.quantile(speed, 0.3)]
     if where == "any":
         comes = np.sort(rng.choice(np.arange(1, times.size), comes.size, replace=False))
-    if where == "breaks":
+    if where in ("breaks", "slow breaks"):
         begins = np.linspace(500, times.size - 500, 9).astype(int) + rng.integers(0, 300, 9)
+        if where == "slow breaks":
+            slow = np.flatnonzero(speed < np.quantile(speed, 0.4))
+            begins = slow[np.linspace(100, slow.size - 100, 9).astype(int)]
         comes = np.concatenate([np.arange(at, at + rng.integers(*lasts)) for at in begins])
     if where == "always":
         comes = np.arange(times.size)
@@ -100,6 +105,25 @@ def test_breaks_that_a_unit_bridges_are_counted(way: StandIn) -> None:
     assert way.value in first.summary
     assert all(f.confidence < 0.1 for f in analysis.findings[1:])
     assert all(held_breaks(exam, c) is None for c in Corner if c is not Corner.RL)
+
+
+@pytest.mark.parametrize(("usual_speed", "breaks"), [(25.0, 9), (8.0, 0)])
+def test_breaks_in_the_slower_half_are_breaks_where_that_is_fast(usual_speed: float, breaks: int) -> None:
+    """On a motorway no weak arc and no wide gap is to blame; in a town either may be."""
+    log = map_corners(held_log("slow breaks", 3, usual_speed=usual_speed))
+    _, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
+    found = held_breaks(exam, Corner.RL)
+    assert (0 if found is None else found.starts.size) == breaks
+
+
+@pytest.mark.parametrize("way", [StandIn.MEAN_OF_OTHERS, StandIn.MIDDLE_OF_OTHERS])
+def test_a_mate_that_loses_edges_hides_breaks_made_of_it(way: StandIn) -> None:
+    """Where one corner dips all the time the others run in the middle of what is left: agreement proves nothing."""
+    times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
+    lost = np.where(np.random.default_rng(9).random(times.size) < 0.04, -0.3, 0.0)
+    log = map_corners(held_log("breaks", 3, way=way, sides={Corner.FR: lost}))
+    _, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
+    assert held_breaks(exam, Corner.RL) is None
 
 
 @pytest.mark.parametrize("way", list(StandIn))
