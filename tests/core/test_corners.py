@@ -8,7 +8,7 @@ import pytest
 from nodrek.core.corners import choose_channels, corner_of, map_corners
 from nodrek.core.model import Corner, RawChannel, RawLog
 from nodrek.core.units import speed_factor, time_factor
-from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
+from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners, UnreadableFile
 
 TIMES = np.arange(200) * 0.05
 SPEED = 40 + 10 * np.sin(TIMES)
@@ -183,6 +183,12 @@ def test_all_ones_are_no_speed(sentinel: float) -> None:
     log = map_corners(RawLog((RawChannel("FL", "km/h", TIMES, values), RawChannel("FR", "km/h", TIMES, SPEED)), "test"))
     assert log.channels[Corner.FL].invalid.sum() == (TIMES > 5).sum()
     assert not log.channels[Corner.FR].invalid.any()
+
+
+def test_raw_counts_of_a_bus_are_no_speeds_and_that_is_said() -> None:
+    counts = RawLog(tuple(RawChannel(f"Raw {c}", None, TIMES, np.round(100.0 * SPEED + 900.0)) for c in Corner), "test")
+    with pytest.raises(UnreadableFile, match=r'"Raw FL" reads up to \d+, which is no speed in km/h: export'):
+        map_corners(counts)
 
 
 def test_rows_out_of_order_and_repeated_are_mended_and_said() -> None:

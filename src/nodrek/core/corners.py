@@ -15,7 +15,7 @@ import numpy as np
 
 from nodrek.core.corner_names import corner_of, corners_by_system, speed_score, stem_of, turns_the_vehicle
 from nodrek.core.model import Array, Corner, RawChannel, RawLog, ReferenceSpeed, TurnSignal, WheelLog
-from nodrek.core.understanding import agree_on_guesses, settle_clock, understand
+from nodrek.core.understanding import agree_on_guesses, refuse_raw_counts, settle_clock, understand
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
 
 BEYOND_DOUBT = 5.0
@@ -52,6 +52,7 @@ def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None, referen
             channel, notes = understand(corner, taken[corner], start, shared)
             channels[corner] = replace(channel, confidence=choice.confidence[corner])
             warnings += [n for n in notes if n not in warnings]
+    refuse_raw_counts(channels, taken)
     agree_on_guesses(channels, warnings)
     duration = max(float(c.times[-1]) for c in channels.values())
     independent = _independent(raw, reference, start, warnings) if reference else None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,6 +27,8 @@ STRAY_SHARE = 0.01
 NOMINAL_CIRCUMFERENCE = 1.95
 NOMINAL_TEETH = 48
 """Taken where turns or edges are logged and neither size nor teeth are known."""
+MANY_VALUES = 20
+"""Different values, most of them no speeds, from which a channel has another unit, and no code for "no value"."""
 _UNIT_IN_NAME = re.compile(
     r"(?<![a-z])(km/?h|kph|kmph|mph|m/s|mps|rpm|rad/s|u/min|1/min|min-1|tr/min|obr/min|ot/min)(?![a-z])"
 )
@@ -83,6 +86,20 @@ def understand(
         ),
         notes,
     )  # fmt: skip
+
+
+def refuse_raw_counts(channels: Mapping[Corner, WheelChannel], given: Mapping[Corner, RawChannel]) -> None:
+    """Raises `UnreadableFile` where most readings of every corner would be faster than any road vehicle."""
+    if all(_is_in_another_unit(channel, given[corner].values) for corner, channel in channels.items()):
+        first, channel = next(iter(channels.items()))
+        raise UnreadableFile(
+            f'"{channel.name[:40]}" reads up to {np.nanmax(np.abs(given[first].values)):g}, which is no speed in '
+            f"{channel.unit}: export the values as speeds, or name their unit in the header."
+        )
+
+
+def _is_in_another_unit(channel: WheelChannel, values: Array) -> bool:
+    return bool(2 * np.count_nonzero(channel.invalid) > channel.invalid.size and np.unique(values).size >= MANY_VALUES)
 
 
 def settle_clock(times: Array) -> tuple[Array, str | None]:
