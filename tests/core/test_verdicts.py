@@ -98,6 +98,20 @@ def test_two_dead_corners_do_not_hang_the_others() -> None:
     assert sure(drive(36, *faults)) == {("no_signal", (Corner.FL,)), ("no_signal", (Corner.FR,))}
 
 
+@pytest.mark.parametrize(("road", "may_sleep"), [("queue", True), ("town", False)])
+def test_silence_in_slow_driving_may_be_a_gap_and_that_is_said(road: str, may_sleep: bool) -> None:
+    """A gap that wakes at 20 km/h is as silent in a queue as a cut wire."""
+    raw = drive(39, SimulatedFault(Corner.RL, Cause.DEAD), road=road)
+    analysis, exam = analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())
+    first = analysis.findings[0]
+    assert (first.fault, first.corners) == (Fault.NO_SIGNAL, (Corner.RL,))
+    assert (first.evidence.get("or") == "air_gap") is may_sleep
+    assert ("has not woken" in first.summary) is may_sleep
+    assert (first.confidence <= 0.8) is may_sleep
+    # stops in between are no driving
+    assert first.evidence["seconds"] <= exam.usable.moving
+
+
 def test_two_faults_in_one_log() -> None:
     faults = (
         SimulatedFault(Corner.FL, Cause.MISSING_TEETH),

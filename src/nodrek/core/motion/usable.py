@@ -72,7 +72,8 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     for corner, channel in channels.items():
         zero = (held[corner] <= 0.02 * vehicle) & moving
         long_dead = _long_stretches(zero, moving, DEAD_AT_LEAST)
-        dead[corner] = float(long_dead.sum() * GRID_STEP)
+        # a stop in between is no driving
+        dead[corner] = float((long_dead & moving).sum() * GRID_STEP)
         since[corner] = float(grid[np.argmax(long_dead)]) if long_dead.any() else np.nan
         stuck_here = frozen_grid[corner]
         frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)

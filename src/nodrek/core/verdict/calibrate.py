@@ -46,6 +46,8 @@ SAME_TREES = {Fault.RING_COUNT: Fault.TYRE_SIZE}
 NOTHING = -4.6
 """Logit of a confidence of 0.01: not mentioned."""
 HIGHEST, LOWEST = 0.995, 0.001
+UNTOLD = 0.8
+"""Most that is said of silence which may be a sensor that has not woken yet (`find_dead`; own estimate)."""
 
 
 def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> list[Finding]:
@@ -73,7 +75,8 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
             continue
         weighed = [weights.get(name, 0.0) for name in FEATURES]
         score = float(np.dot(weighed, features(finding, findings, exam)))
-        out.append(replace(finding, confidence=_within(logistic(score))))
+        most = UNTOLD if finding.fault is Fault.NO_SIGNAL and "or" in finding.evidence else HIGHEST
+        out.append(replace(finding, confidence=min(most, _within(logistic(score)))))
     return out
 
 

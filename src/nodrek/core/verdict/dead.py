@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
+import numpy as np
+
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
@@ -16,6 +18,9 @@ EVEN_DEAD_S = 6.0
 EVEN_FROZEN_S = 3.0
 MADE_PROVES = 0.97
 """Probability that a corner is silent which alone agrees with the others to the last digit all the time."""
+SLOW_DRIVE = 7.5
+"""m/s: up to here a corner that never reads may have a gap so wide that it has not woken yet; gaps that wake above are
+rare (common practice, no published source)."""
 ABSURD = 120.0
 """m/s; no road vehicle reads more: all-ones raw values land far above (common practice)."""
 
@@ -31,6 +36,8 @@ def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
         since = exam.usable.dead_since[corner]
         confidence = 0.99 * ratio_odds(seconds, EVEN_DEAD_S, 3.0) * (1.0 - gaps.get(corner, 0.0))
         always = share > 0.98
+        top = float(np.max(exam.usable.vehicle))
+        asleep = always and top < SLOW_DRIVE
         when = "all the time" if always else f"for {seconds:.0f} s, from {since:.0f} s into the log on"
         found.append(
             Finding(
@@ -38,8 +45,10 @@ def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
                 (corner,),
                 confidence,
                 f"The {corner.words} corner reads zero {when} while the vehicle drives. "
-                "The log cannot say which link is dead: sensor, ring, wire or control unit.",
-                {"share_of_driving": round(share, 3), "seconds": round(seconds, 1), "since_s": round(since, 1)},
+                "The log cannot say which link is dead: sensor, ring, wire or control unit."
+                + (_too_slow(top) if asleep else ""),
+                {"share_of_driving": round(share, 3), "seconds": round(seconds, 1), "since_s": round(since, 1)}
+                | ({"or": Fault.AIR_GAP.value} if asleep else {}),
             )
         )
     for corner in exam.followed:
@@ -47,6 +56,13 @@ def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
         if way is not None and not exam.usable.frozen[corner]:
             found.append(_made(exam, corner, way))
     return found
+
+
+def _too_slow(top: float) -> str:
+    return (
+        f" Nor whether the gap is so large that the sensor has not woken at {top * 3.6:.0f} km/h, the highest speed "
+        f"driven: drive faster than {SLOW_DRIVE * 3.6:.0f} km/h to tell."
+    )
 
 
 def _made(exam: Examination, corner: Corner, way: StandIn) -> Finding:
