@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.stand_in import StandIn, agrees, ways_to_ask, would_tell
+from nodrek.core.verdict.stand_in import StandIn, agrees, bends, share_of, ways_to_ask, would_tell
 
 FROM_SPEED = 0.5
 APART = 3.0
@@ -63,20 +63,29 @@ def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
         asleep, awake = _shares(exam, corner, way, own.wake)
         most = ORIGINALS if way is StandIn.MIDDLE_OF_OTHERS else BY_ACCIDENT
         # at standstill's edge all corners read the same few values
-        if awake < BY_ACCIDENT * asleep and all(_shares(exam, c, way, own.wake)[0] < most * asleep for c in mates):
+        if (
+            awake < BY_ACCIDENT * asleep
+            and all(_shares(exam, c, way, own.wake)[0] < most * asleep for c in mates)
+            and not (corner.is_front and _in_bends_one_way(exam, corner, way, own.wake, asleep))
+        ):
             return Asleep(way, own.wake, own.samples)
     return None
+
+
+def _in_bends_one_way(exam: Examination, corner: Corner, way: StandIn, wake: float, asleep: float) -> bool:
+    """Whether the agreement may be that of an inner front wheel, which the tightest bends carry half-way between the
+    rear ones: an outer one never is there, a copy always."""
+    slow = _asked(exam, corner, way) & (exam.followed[corner].vehicle <= wake)
+    shares = [share_of(agrees(exam, corner, way), slow & bend, LEAST_ASKED // 2) for bend in bends(exam, corner)]
+    return not min(shares) >= BY_ACCIDENT * asleep
 
 
 def _shares(exam: Examination, corner: Corner, way: StandIn, wake: float) -> tuple[float, float]:
     """Share of the samples below `wake` that agree, and of those well above it; NaN for too few."""
     asked, agree = _asked(exam, corner, way), agrees(exam, corner, way)
     vehicle = exam.followed[corner].vehicle
-    return _share(agree[asked & (vehicle <= wake)]), _share(agree[asked & (vehicle > WELL_ABOVE * wake)])
-
-
-def _share(agree: npt.NDArray[np.bool_]) -> float:
-    return float(agree.mean()) if agree.size >= LEAST_ASKED else math.nan
+    below, above = asked & (vehicle <= wake), asked & (vehicle > WELL_ABOVE * wake)
+    return share_of(agree, below, LEAST_ASKED), share_of(agree, above, LEAST_ASKED)
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -207,6 +207,7 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
         for c, runs in mates_of_way.items()
         for length in lengths
     )
+    is_lost = is_lost and _log_p(scale) < _log_p(_line_up_in_time(exam, corner, own_runs, usual))
     return Held(way, own, mates, scale, bool(is_lost))
 
 
@@ -221,6 +222,21 @@ def _line_up(exam: Examination, corner: Corner, runs: Runs, usual: int) -> Scale
     events: Array = np.zeros(motion.times.size)
     events[runs.start[runs.length > usual]] = -1.0
     return find_scale_of_events(motion, exam.rings[corner].stretches, events)
+
+
+def _line_up_in_time(exam: Examination, corner: Corner, runs: Runs, usual: int) -> Scale | None:
+    """The same over time, as if the wheel had turned evenly all along.
+
+    Polls that beat with a unit's own rhythm repeat its values by the clock: where the speed hardly changes, and a turn
+    takes the time of some beats, that lines up with the wheel as well, but with the clock better.
+    """
+    motion = exam.followed[corner]
+    even = float(np.median(motion.vehicle[motion.vehicle > FROM_SPEED]))
+    path = (motion.times - motion.times[0]) * even
+    steady = replace(motion, path=path, path_by_mates=path, expected=np.full(path.size, even))
+    events: Array = np.zeros(path.size)
+    events[runs.start[runs.length > usual]] = -1.0
+    return find_scale_of_events(steady, exam.rings[corner].stretches, events)
 
 
 def _log_p(scale: Scale | None) -> float:

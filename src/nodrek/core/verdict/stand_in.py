@@ -152,18 +152,24 @@ def _agreement(exam: Examination, corner: Corner, way: StandIn) -> _Agreement:
     """Of the moving samples in which the others are apart, and what is made of them is like none of them: in bends no
     wheel of its own runs in their middle, or in those to one side only."""
     asked = _moves(exam, corner) & would_tell(exam, corner, way, APART)
+    agreeing = agrees(exam, corner, way)
+    sides = [share_of(agreeing, asked & bend, LEAST_SAMPLES // 4) for bend in bends(exam, corner)]
+    return _Agreement(share_of(agreeing, asked, LEAST_SAMPLES), float(np.min(sides)))
+
+
+def bends(exam: Examination, corner: Corner) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
+    """Samples of the corner in bends to the left and to the right, by the wheels of the other axle (both compared)."""
     times = exam.followed[corner].times
     left, right = (
         np.interp(times, exam.followed[c].times, exam.followed[c].speed)
         for c in Corner
         if c.is_front is not corner.is_front
     )
-    agreeing = agrees(exam, corner, way)
-    sides = [_share_of(agreeing, asked & bend, LEAST_SAMPLES // 4) for bend in (left < right, left > right)]
-    return _Agreement(_share_of(agreeing, asked, LEAST_SAMPLES), float(np.min(sides)))
+    return left < right, left > right
 
 
-def _share_of(agreeing: npt.NDArray[np.bool_], asked: npt.NDArray[np.bool_], least: int) -> float:
+def share_of(agreeing: npt.NDArray[np.bool_], asked: npt.NDArray[np.bool_], least: int) -> float:
+    """Part of the samples `asked` that agree; NaN for fewer than `least`."""
     count = np.count_nonzero(asked)
     return np.count_nonzero(asked & agreeing) / count if count >= least else math.nan
 
