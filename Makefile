@@ -36,6 +36,7 @@ bench: $(VENV)/.ready-to-train
 # New probabilities from simulated drives; two to three hours on two cores.
 train: $(VENV)/.ready-to-train
 	$(BIN)/python -m tools.train
+	$(BIN)/python -m tools.train_lost
 	$(BIN)/python -m tools.train_sight
 
 $(VENV)/.ready-to-train: $(STAMP) requirements-train.lock

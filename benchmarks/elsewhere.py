@@ -4,13 +4,15 @@ python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourt
 
 The second, third and fifth world teach as well (other seeds of them); the fourth is measured only.
 "exact" counts a tyre for a ring with other teeth where that ratio may be either, and an axle for its
-mirror image; "visible" asks for a change well over the noise of the sound twin.
+mirror image; "visible" asks for a change well over the noise of the sound twin. "teeth": of the rings that are
+found, the share whose number of lost teeth is told right, without and with the number of teeth of a sound one.
 """
 
 from __future__ import annotations
 
 import argparse
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -21,7 +23,9 @@ from benchmarks.second_world import Drawn
 from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Finding, Vehicle
+from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
+from nodrek.core.verdict.losses import losses
 from nodrek.io.knowledge import shipped_calibration
 
 WORLDS = {"second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world}
@@ -32,26 +36,37 @@ HEALTHY_FOR_ONE = 4
 
 
 class Trial(NamedTuple):
-    """``said``: confidence of each finding, and whether it is right."""
+    """``said``: confidence of each finding, and whether it is right; ``teeth``: of a ring that lost some and is found,
+    whether their number is right, without and with the number of teeth."""
 
     visible: bool
     exact: bool
     corner: bool
     alarm: bool
     said: list[tuple[float, bool]]
+    teeth: tuple[bool, bool] | None = None
 
 
 def one_drive(world: str, seed: int, kind: str, rate_hz: float) -> Trial:
     draw = WORLDS[world].draw
     drawn = draw(seed, kind, rate_hz)
-    analysis, _ = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None, shipped_calibration())
+    analysis, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None, shipped_calibration())
     said = [(f.confidence, _is_right(f, drawn)) for f in analysis.findings]
     sure = [f for f in analysis.findings if f.confidence >= FAULTY_FROM]
     if drawn.fault is None:
         return Trial(False, False, False, bool(sure), said)
     exact = any(_is_right(f, drawn) for f in sure)
     corner = exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
-    return Trial(_is_visible(world, drawn, seed, kind, rate_hz), exact, corner, False, said)
+    teeth = _teeth_right(exam, drawn) if drawn.lost and exact else None
+    return Trial(_is_visible(world, drawn, seed, kind, rate_hz), exact, corner, False, said, teeth)
+
+
+def _teeth_right(exam: Examination, drawn: Drawn) -> tuple[bool, bool]:
+    without, with_it = (
+        losses(asked, drawn.corners[0], shipped_calibration().lost).total == drawn.lost
+        for asked in (exam, replace(exam, vehicle=Vehicle(teeth=drawn.teeth)))
+    )
+    return without, with_it
 
 
 def _is_right(finding: Finding, drawn: Drawn) -> bool:
@@ -83,7 +98,7 @@ def main(drives: int, first_seed: int, world: str) -> None:
     said: list[tuple[float, bool]] = []
     with ProcessPoolExecutor(max_workers=2) as pool:
         for rate in RATES_HZ:
-            everything = []
+            everything, teeth = [], []
             for place, kind in enumerate(WORLDS[world].FAULTS):
                 count = drives * (HEALTHY_FOR_ONE if kind == "healthy" else 1)
                 seeds = range(first_seed + 1_000 * place, first_seed + 1_000 * place + count)
@@ -96,8 +111,13 @@ def main(drives: int, first_seed: int, world: str) -> None:
                     continue
                 everything += seen
                 print(f"{label} {len(seen):8d} {share('exact', seen):6.1f} {share('corner', seen):7.1f}", flush=True)
+                teeth += [trial.teeth for trial in done if trial.teeth is not None]
             print(f"{'all visible':22s} {rate:5.0f} {'':4s} {len(everything):8d} {share('exact', everything):6.1f} "
                   f"{share('corner', everything):7.1f}")  # fmt: skip
+            if teeth:
+                without, with_it = 100.0 * np.mean(teeth, axis=0)
+                print(f"{'teeth':22s} {rate:5.0f} {len(teeth):4d} right without their number {without:.1f}, "
+                      f"with it {with_it:.1f}")  # fmt: skip
     pairs = np.array(said, dtype=float)
     seen_bands = reliability(pairs[:, 0], pairs[:, 1])
     print(f"All findings of 0.2 and more: calibration error {seen_bands.error:.3f}, Brier score {seen_bands.brier:.3f}")

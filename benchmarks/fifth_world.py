@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.signal import lfilter
 
-from benchmarks.second_world import Drawn
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -67,15 +67,13 @@ class _Trip:
 
 def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
     """One drive of one to six minutes; the same drive without its fault where not `faulty`."""
-    log, corners, unit = _make(seed, kind, rate_hz, faulty, exact=False)
-    fault = FAULTS[kind] if faulty else None
-    return Drawn(log, fault, corners if fault else (), unit)
+    return _make(seed, kind, rate_hz, faulty, exact=False)
 
 
 def change(seed: int, kind: str, rate_hz: float) -> list[Array]:
     """What the fault changes in the reading of each corner (log's unit), where units round and count nothing and teeth
     are placed well: what a filter is matched to that knows all but the noise."""
-    with_it, without = (_make(seed, kind, rate_hz, faulty, exact=True)[0].channels for faulty in (True, False))
+    with_it, without = (_make(seed, kind, rate_hz, faulty, exact=True).log.channels for faulty in (True, False))
     return [a.values - b.values for a, b in zip(with_it, without, strict=True)]
 
 
@@ -87,7 +85,7 @@ def nuisance_of(seed: int, kind: str) -> str:
     return NUISANCES[int(chance.integers(1, len(NUISANCES)))] if chance.random() < NUISANCE_SHARE else "plain"
 
 
-def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tuple[RawLog, tuple[Corner, ...], str]:
+def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Drawn:
     rng, harm = np.random.default_rng([seed, 50_002]), np.random.default_rng([seed, 50_003])
     meets, happens = nuisance_of(seed, kind), kind if faulty else "healthy"
     trip = _trip(rng, float(np.exp(rng.uniform(np.log(75.0), np.log(330.0)))), meets)
@@ -98,6 +96,7 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tu
     slips = _slips(np.random.default_rng([seed, 50_004]), car, trip, meets)
     odd = float(np.exp(harm.choice((-1, 1)) * harm.uniform(0.006, 0.04)))
     shown: dict[Corner, tuple[Array, Array]] = {}
+    lost = 0
     for place, corner in enumerate(Corner):
         own, hurt = np.random.default_rng([seed, place, 50_005]), np.random.default_rng([seed, 50_006])
         here = happens if corner is bad else "healthy"
@@ -109,6 +108,8 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tu
         rate = ground * (1.0 + slips[corner]) / (radius * (odd if here == "odd tyre" else 1.0) * car.turn)
         turns = np.cumsum(np.maximum(rate, 0.0)) * GRID_S + own.random()
         edges = _edges(own, hurt, car, here, trip, turns, rate * car.turn, place)
+        if here in ("one tooth", "two to four", "two places"):
+            lost = car.teeth - edges_a_turn(edges, trip.times, turns)
         shown[corner] = _reading(car, edges, trip.times[-1], own)
     if car.unit == "vote":
         shown = _voted(shown, car)
@@ -123,7 +124,8 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tu
         held = (float(value[np.searchsorted(when, since)]), 65535.0 / 360.0, 255.0 / 3.6)[int(harm.integers(3))]
         shown[bad] = (when, np.where(when >= since, held, value))
     log = _logged(np.random.default_rng([seed, 50_007]), shown, rate_hz, trip.times[-1], meets, exact)
-    return log, corners, car.unit
+    fault = FAULTS[happens]
+    return Drawn(log, fault, corners if fault else (), car.unit, car.teeth, lost)
 
 
 def _car(rng: np.random.Generator, meets: str) -> _Car:

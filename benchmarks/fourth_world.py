@@ -13,7 +13,7 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 from scipy.signal import lfilter
 
-from benchmarks.second_world import Drawn
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -47,19 +47,17 @@ class _Vehicle:
 
 def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
     """One drive of two to five minutes; the same drive without its fault where not `faulty`."""
-    log, corners, unit = _make(seed, kind, rate_hz, faulty, exact=False)
-    fault = FAULTS[kind] if faulty else None
-    return Drawn(log, fault, corners if fault else (), unit)
+    return _make(seed, kind, rate_hz, faulty, exact=False)
 
 
 def change(seed: int, kind: str, rate_hz: float) -> list[Array]:
     """What the fault changes in the reading of each corner (log's unit), where units round and count nothing and teeth
     are placed well: what a filter is matched to that knows all but the noise."""
-    with_it, without = (_make(seed, kind, rate_hz, faulty, exact=True)[0].channels for faulty in (True, False))
+    with_it, without = (_make(seed, kind, rate_hz, faulty, exact=True).log.channels for faulty in (True, False))
     return [a.values - b.values for a, b in zip(with_it, without, strict=True)]
 
 
-def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tuple[RawLog, tuple[Corner, ...], str]:
+def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Drawn:
     rng, harm = np.random.default_rng([seed, 40_004]), np.random.default_rng([seed, 40_005])
     times, speed, yaw, pull = _drive(rng, float(rng.uniform(120.0, 300.0)))
     car = _vehicle(rng)
@@ -71,6 +69,7 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tu
     if exact:
         car = replace(car, placing=0.0, unit="span" if car.unit == "window" else car.unit)
     shown: dict[Corner, tuple[Array, Array]] = {}
+    lost = 0
     for place, corner in enumerate(Corner):
         own, hurt = np.random.default_rng([seed, place, 40_006]), np.random.default_rng([seed, 40_007])
         here = happens if corner is bad else "healthy"
@@ -87,6 +86,8 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tu
         rate = ground * (1.0 + slip) / radius / car.turn
         turns = np.concatenate([[0.0], np.cumsum(rate[:-1]) * GRID_S]) + own.random()
         edges = _edges(own, hurt, car, here, times, turns, rate, place)
+        if here in ("lost tooth", "lost teeth"):
+            lost = car.teeth - edges_a_turn(edges, times, turns)
         edges = _interrupted(hurt, edges, here, times, speed, yaw)
         shown[corner] = _value(car, edges, times[-1], np.random.default_rng([seed, 40_008]))
     if car.unit == "compare":
@@ -101,7 +102,9 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> tu
         since, stands = harm.uniform(0.0, 0.6) * times[-1], harm.choice((0.0, 1.0, 2.0))
         fixed = (float(value[np.searchsorted(when, since)]), 0x3FFF / 200.0, 55.5 / 3.6)[int(stands)]
         shown[bad] = (when, np.where(when > since, fixed, value))
-    return _log(np.random.default_rng([seed, 40_009]), shown, rate_hz, times[-1], exact), corners, car.unit
+    log = _log(np.random.default_rng([seed, 40_009]), shown, rate_hz, times[-1], exact)
+    fault = FAULTS[happens]
+    return Drawn(log, fault, corners if fault else (), car.unit, car.teeth, lost)
 
 
 def _vehicle(rng: np.random.Generator) -> _Vehicle:

@@ -33,12 +33,17 @@ STOPS = {"town": 0.3, "country": 0.08, "mixed": 0.15}
 
 @dataclass(frozen=True)
 class Drawn:
-    """A log and what is wrong in it; ``corners`` empty where nothing is."""
+    """A log and what is wrong in it; ``corners`` empty where nothing is.
+
+    ``teeth``: of a sound ring; ``lost`` of them at the bad corner, 0 where none is.
+    """
 
     log: RawLog
     fault: Fault | None
     corners: tuple[Corner, ...]
     unit: str
+    teeth: int
+    lost: int
 
 
 @dataclass(frozen=True)
@@ -81,7 +86,7 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
     size = float(np.exp(chance.uniform(np.log(0.006), np.log(0.03))))
     odd = 1.0 + size * float(chance.choice((-1.0, 1.0)))
     active_fault = kind if faulty else "healthy"
-    shown = {}
+    shown, lost = {}, 0
     for place, corner in enumerate(Corner):
         own, damage = np.random.default_rng([seed, place, 99]), np.random.default_rng([seed, 1234])
         here = active_fault if corner in corners else "healthy"
@@ -96,6 +101,8 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
         turned = np.concatenate([[0.0], np.cumsum(0.5 * (rate[1:] + rate[:-1]) * STEP_S)]) + own.random()
         count = teeth + (int(damage.choice((-5, -3, -2, 2, 3, 5))) if here == "other ring" else 0)
         angle, strength = _ring(own, damage, count, pitch_error, both, here)
+        if here.startswith("teeth"):
+            lost = (count * (1 + both) - angle.size) // (1 + both)
         edges, power = _passing(times, turned, angle, strength)
         per_s = np.interp(edges, times, rate) * angle.size
         threshold = 0.0 if active else wakes * (1 + both)
@@ -116,7 +123,13 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
         shown[corners[0]], shown[corners[1]] = shown[corners[1]], shown[corners[0]]
     log = _logged(np.random.default_rng([seed, 77]), shown, rate_hz, duration)
     fault = FAULTS[active_fault]
-    return Drawn(log, fault, corners if fault else (), unit.kind)
+    return Drawn(log, fault, corners if fault else (), unit.kind, teeth, lost)
+
+
+def edges_a_turn(edges: Array, times: Array, turned: Array) -> int:
+    """How many edges (s) a ring has, from how far it had `turned` at `times`."""
+    turn = np.floor(np.interp(edges, times, turned)).astype(np.int64)
+    return int(np.median(np.bincount(turn - turn[0])[1:-1]))
 
 
 def _path(rng: np.random.Generator, duration: float, road: str) -> tuple[Array, Array, Array]:

@@ -14,7 +14,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter1d
 from scipy.signal import butter, sosfilt
 
-from benchmarks.second_world import Drawn
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -52,7 +52,7 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
     settings = rng.integers(2**31)
     bad = list(Corner)[int(harm.integers(4))]
     happens = kind if faulty else "healthy"
-    shown = {}
+    shown, lost = {}, 0
     for place, corner in enumerate(Corner):
         own = np.random.default_rng([seed, place, 7])
         here = happens if corner is bad else "healthy"
@@ -71,8 +71,10 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
         size = size * (1.0 + warm * np.exp(-body.times / 200.0) * own.random() + 1.5e-6 * body.speed**2)
         if here == "odd tyre":
             size = size * np.exp(harm.choice((-1, 1)) * harm.uniform(0.006, 0.03))
-        turned = np.concatenate([[0.0], np.cumsum((ground * (1.0 + slip) / size / turn)[:-1]) * STEP_S])
-        edges = _edges(own, harm, body, turned + own.random(), teeth, precision, coil, here, turn)
+        turned = np.concatenate([[0.0], np.cumsum((ground * (1.0 + slip) / size / turn)[:-1]) * STEP_S]) + own.random()
+        edges = _edges(own, harm, body, turned, teeth, precision, coil, here, turn)
+        if here in ("tooth gone", "some teeth gone"):
+            lost = teeth - edges_a_turn(edges, body.times, turned)
         shown[corner] = edges
     values = _values(np.random.default_rng(settings), unit, shown, turn / teeth, body.times[-1])
     if happens == "stuck value":
@@ -87,7 +89,7 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
         values[corners[0]], values[corners[1]] = values[corners[1]], values[corners[0]]
     fault = FAULTS[happens]
     return Drawn(_log(np.random.default_rng([seed, 3]), values, rate_hz, body.times[-1]), fault,
-                 corners if fault else (), unit)  # fmt: skip
+                 corners if fault else (), unit, teeth, lost)  # fmt: skip
 
 
 def _drive(rng: np.random.Generator, duration: float) -> _Body:

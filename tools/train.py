@@ -57,7 +57,8 @@ RIDGE = 0.02
 ROUNDS = 200
 FOLDS = 5
 FORESTS = ("rivals", "trees")
-"""Parts of the file that hold trees."""
+OTHERS_FORESTS = ("lost",)
+"""Parts of the file that hold trees: learnt here, and by other tools."""
 
 
 @dataclass(frozen=True)
@@ -226,9 +227,10 @@ def learn(records: Sequence[Record]) -> dict[str, Any]:
 
 def write(document: dict[str, Any]) -> None:
     """One line a tree: long, but a change of one tree changes one line."""
-    parts = {k: v for k, v in document.items() if k not in FORESTS}
+    forests = [forest for forest in (*FORESTS, *OTHERS_FORESTS) if forest in document]
+    parts = {k: v for k, v in document.items() if k not in forests}
     text = json.dumps(parts, indent=1)[:-2]
-    for forest in FORESTS:
+    for forest in forests:
         kinds = []
         for kind, grown in document[forest].items():
             lines = ",\n".join("   " + json.dumps(t) for t in grown["trees"])

@@ -1,4 +1,4 @@
-"""How many edges a ring has lost, from the readings of a unit that shows single periods."""
+"""How many edges a ring has lost, from the readings of a unit that shows single periods or counts edges."""
 
 from __future__ import annotations
 
@@ -6,12 +6,16 @@ import numpy as np
 import pytest
 
 from nodrek.core.model import Array, Corner
+from nodrek.core.model.learnt import Rivals
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.fold import find_arcs, fold
-from nodrek.core.turns.lost import count_lost
+from nodrek.core.turns.lost import LEARNT, Losses, count_lost, measure_dips
+from nodrek.core.turns.lost_marks import MARKS
 from nodrek.core.turns.search import find_scale, find_stretches
+from nodrek.io.knowledge import shipped_calibration
 
 TEETH, CIRCUMFERENCE, NOISE = 48, 2.0, 0.004
+LAW, LEARNT_TREES = Rivals({}), shipped_calibration().lost
 
 
 def reading(behind: Array, lost: int) -> Array:
@@ -23,7 +27,7 @@ def reading(behind: Array, lost: int) -> Array:
     return np.where((behind >= lost + 1) & (behind < lost + 2), 1.0 / (lost + 1), waiting)
 
 
-def counted(lost: dict[float, int], teeth: int | None, hidden_from: float = np.inf) -> list[int | None]:
+def counted(lost: dict[float, int], teeth: int | None, hidden_from: float = np.inf, learnt: Rivals = LAW) -> Losses:
     """Edges found at each arc where teeth are `lost` at places of the turn; dips are held back from a speed on."""
     times = np.arange(0.0, 240.0, 0.01)
     speed = 6.0 + 4.4 * np.sin(times / 11.0)
@@ -38,20 +42,38 @@ def counted(lost: dict[float, int], teeth: int | None, hidden_from: float = np.i
     scale = find_scale(motion, stretches)
     assert scale is not None
     ring = fold(motion, stretches, scale)
-    return count_lost(motion, ring, find_arcs(ring), 0.0, teeth)
+    return count_lost(measure_dips(motion, ring, find_arcs(ring), 0.0, 0.003), teeth, learnt)
 
 
 @pytest.mark.parametrize("lost", [1, 2, 3, 4])
 @pytest.mark.parametrize("teeth", [TEETH, None])
-def test_edges_of_one_gap_are_counted(lost: int, teeth: int | None) -> None:
+@pytest.mark.parametrize("learnt", [LAW, LEARNT_TREES], ids=["law", "learnt"])
+def test_edges_of_one_gap_are_counted(lost: int, teeth: int | None, learnt: Rivals) -> None:
     """Area ∫(1 − 1/x) dx over the wait and 1 − 1/(k + 1) after it; depth 1/(k + 1)."""
-    assert counted({0.3: lost}, teeth) == [lost]
+    found = counted({0.3: lost}, teeth, learnt=learnt)
+    assert found.at_arcs == (lost,)
+    assert found.chance > 0.5
 
 
 @pytest.mark.parametrize("lost", [2, 3])
 def test_depth_counts_where_a_check_of_plausibility_keeps_most_dips_back(lost: int) -> None:
-    assert sum(k or 0 for k in counted({0.3: lost}, TEETH, hidden_from=3.5)) == lost
+    assert counted({0.3: lost}, TEETH, hidden_from=3.5).total == lost
 
 
 def test_two_gaps_are_counted_each() -> None:
-    assert sorted(k or 0 for k in counted({0.2: 2, 0.62: 1}, TEETH)) == [1, 2]
+    assert sorted(k or 0 for k in counted({0.2: 2, 0.62: 1}, TEETH).at_arcs) == [1, 2]
+
+
+def test_what_was_learnt_knows_the_marks_and_the_numbers() -> None:
+    """A mark that training named otherwise would weigh nothing, silently."""
+    assert set(LEARNT_TREES.sums) == set(LEARNT)
+    asked: set[str] = set()
+    for grown in LEARNT_TREES.sums.values():
+        waiting = list(grown.trees)
+        while waiting:
+            tree = waiting.pop()
+            if not isinstance(tree, float):
+                asked.add(tree[0])
+                waiting += tree[2:]
+    assert asked <= set(MARKS)
+    assert len(asked) > len(MARKS) // 2

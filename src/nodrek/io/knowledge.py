@@ -38,9 +38,14 @@ def shipped_calibration() -> Calibration:
     return Calibration(
         _weights(data["weights"]),
         {Fault(kind): boosted_from(trees) for kind, trees in data.get("trees", {}).items()},
-        Rivals({str(name): boosted_from(trees) for name, trees in data.get("rivals", {}).items()}),
+        _rivals(data.get("rivals", {})),
         _weights(data.get("sight", {})),
+        _rivals(data.get("lost", {})),
     )
+
+
+def _rivals(data: Mapping[str, Mapping[str, Any]]) -> Rivals:
+    return Rivals({str(name): boosted_from(trees) for name, trees in data.items()})
 
 
 def _weights(data: Mapping[str, Mapping[str, float]]) -> dict[Fault, dict[str, float]]:

@@ -67,14 +67,16 @@ class Calibration:
     ``weights``: a number by name of each feature of a finding (`nodrek.core.verdict.calibrate.FEATURES`);
     ``rivals``, ``trees``: of the evidence of a corner (`nodrek.core.verdict.evidence.EVIDENCE`), kinds of which a
     corner has one at most, and kinds that stand for themselves; ``sight``: of what a log is like
-    (`nodrek.core.verdict.sight.SIGHT`), for what a clean result is worth. A name that the training did not know
-    yet weighs nothing.
+    (`nodrek.core.verdict.sight.SIGHT`), for what a clean result is worth; ``lost``: of what the dips of a ring look
+    like (`nodrek.core.turns.lost_marks.MARKS`), for the number of edges it lost. A name that the training did not
+    know yet weighs nothing.
     """
 
     weights: Mapping[Fault, Mapping[str, float]]
     trees: Mapping[Fault, Boosted] = field(default_factory=dict)
     rivals: Rivals = field(default_factory=lambda: Rivals({}))
     sight: Mapping[Fault, Mapping[str, float]] = field(default_factory=dict)
+    lost: Rivals = field(default_factory=lambda: Rivals({}))
 
     @property
     def grown(self) -> frozenset[Fault]:

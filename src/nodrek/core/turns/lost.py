@@ -10,25 +10,27 @@ all of them where edges are counted, some three quarters where single periods ar
 the reading is 1/(k + 1) of the speed. Averaging makes dips flatter, never deeper, so depth says
 "at least".
 
-Area is in turns and edges are in pitches: without the number of teeth the answer leans on what
-rings are usual, and is `None` where that settles nothing.
+Area is in turns and edges are in pitches: without the number of teeth this law leans on what
+rings are usual. What the dips look like (`lost_marks`) says more than the law knows of, and is learnt;
+the law then adds what a known number of teeth says. `None` where nothing settles it.
 """
 
 from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
 from nodrek.core.model import Array
+from nodrek.core.model.learnt import Rivals
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold
+from nodrek.core.turns.lost_marks import MARGIN, lost_marks
 from nodrek.core.turns.phase import from_centre
 
 SHORT = 0.82
-MARGIN = 0.05
-"""Turns on either side of an arc that its flanks may take."""
 WIDE = 0.3
 """Turns from which a dip is that of a long window: units that count edges."""
 DRAG_S = 0.015
@@ -59,26 +61,64 @@ FILTERED, FILTERED_SHARE = 0.78, 0.4
 USUAL_TEETH, TEETH_SPREAD = 50.0, 0.35
 """Middle and spread (ln) of the numbers of teeth in use, 29 to 100 (common practice, no published source)."""
 FEWEST, MOST_TEETH = 27, 105
-SETTLED = 0.4
-"""Share of all chances from which the best number is told."""
+SETTLED = 0.35
+"""Chance from which the best number is told."""
+LEARNT = ("1", "2", "3", "4", "more")
+"""Numbers of lost edges that are learnt, as names of `Rivals`."""
+OWN_WITNESS = 0.6
+"""Weight of what a known number of teeth adds to what was learnt: the dips have spoken once already."""
+LEAST_CHANCE = 1e-5
 
 
-def count_lost(
-    motion: CornerMotion, ring: RingFold, arcs: Sequence[LowArc], shortfall: float, teeth: int | None
-) -> list[int | None]:
-    """Best number of lost edges at each of `arcs`, largest area first; ``None`` where nothing settles it.
+@dataclass(frozen=True)
+class Losses:
+    """Best number of edges lost at each arc (0: a torn piece of its neighbour), and its chance; ``None`` where
+    nothing settles it."""
 
-    `shortfall`: by how much (ln) the corner's ratio is lower than its mates'. The ring is counted as a whole
-    and the edges go to the arcs by their areas: noise tears one dip in two, and the second then gets none.
-    """
-    if not arcs:
-        return []
-    areas = _dip_areas(motion, ring, arcs)
+    at_arcs: tuple[int | None, ...] = ()
+    chance: float = 0.0
+
+    @property
+    def total(self) -> int | None:
+        whole = [number for number in self.at_arcs if number is not None]
+        return sum(whole) if whole else None
+
+
+@dataclass(frozen=True)
+class Dips:
+    """What the count stands on: part of a turn that goes unreported at each arc, the part that is missing in the
+    ratio as well (0: none), edges that single periods ask for at least (0: none are shown), and `lost_marks`."""
+
+    areas: tuple[float, ...]
+    counted: float
+    least: int
+    marks: dict[str, float]
+
+
+def measure_dips(
+    motion: CornerMotion, ring: RingFold, arcs: Sequence[LowArc], shortfall: float, quantum: float
+) -> Dips:
+    """Of one or more `arcs`, largest area first; see `lost_marks` for the other numbers."""
+    areas, apart = _dip_areas(motion, ring, arcs), _apart(arcs)
     counted = arcs[0].width > WIDE or shortfall >= COUNTED * sum(areas)
+    depths = [slow_depth(motion, ring, arc) for arc in apart]
     # long windows show no single periods
-    least = 0 if counted else sum(_by_depth(slow_depth(motion, ring, arc)) for arc in _apart(arcs))
-    total = _best_total(sum(areas), shortfall if counted else 0.0, least, teeth)
-    return [None] * len(arcs) if total is None else [*_shared_out(total, areas)]
+    least = 0 if counted else sum(map(_by_depth, depths))
+    marks = lost_marks(motion, ring, apart, areas, shortfall, depths[0], least, quantum)
+    return Dips(tuple(areas), shortfall if counted else 0.0, least, marks)
+
+
+def count_lost(dips: Dips, teeth: int | None, learnt: Rivals) -> Losses:
+    """Best number of lost edges at each arc.
+
+    `learnt` may be empty. The ring is counted as a whole and the edges go to the arcs by their areas: noise tears one
+    dip in two, and the second then gets none.
+    """
+    chances = _learnt_chances(dips, teeth, learnt) if learnt.sums else _chances_by_law(dips, teeth)
+    best = int(np.argmax(chances))
+    if chances[best] <= SETTLED:
+        return Losses((None,) * len(dips.areas), float(chances[best]))
+    return Losses(tuple(_shared_out(best + 1, dips.areas)), float(chances[best]))
 
 
 def _by_depth(deepest: float) -> int:
@@ -97,23 +137,37 @@ def _apart(arcs: Sequence[LowArc]) -> list[LowArc]:
     return kept
 
 
-def _best_total(area: float, counted: float, least: int, teeth: int | None) -> int | None:
-    """Edges lost on the whole ring, from the `area` of its dips, from what is `counted` too few (0: nothing), and
-    from the `least` number that the depth of single periods asks for (0: none are shown)."""
+def _chances_by_law(dips: Dips, teeth: int | None) -> Array:
+    """Chances of 1 to `MOST` edges lost on the whole ring."""
     counts = np.arange(1.0, MOST + 1)
-    weights: Array = np.log(_usual(counts)) + np.where(counts < least, AGAINST_DEPTH, 0.0)
+    area = sum(dips.areas)
+    weights: Array = np.log(_usual(counts)) + np.where(counts < dips.least, AGAINST_DEPTH, 0.0)
     if teeth is not None:
-        weights += _law(area, counted, float(teeth), counts)
-        return int(counts[np.argmax(weights)])
+        return _as_chances(weights + _law(area, dips.counted, float(teeth), counts))
     numbers = np.arange(float(FEWEST), MOST_TEETH + 1)
-    law = np.array([_law(area, counted, number, counts) for number in numbers])
+    law = np.array([_law(area, dips.counted, number, counts) for number in numbers])
     usual = -0.5 * (np.log(numbers / USUAL_TEETH) / TEETH_SPREAD) ** 2
-    chances = np.exp(weights + np.logaddexp.reduce(law + usual[:, None], axis=0))
+    weights = weights + np.logaddexp.reduce(law + usual[:, None], axis=0)
     # depth that shows single periods at all shows how many pitches they had
-    if least:
-        chances = chances * np.where(counts == least, BY_DEPTH, 1.0)
-    best = int(np.argmax(chances))
-    return int(counts[best]) if chances[best] > SETTLED * chances.sum() else None
+    return _as_chances(weights + np.where((counts == dips.least) & (dips.least > 0), math.log(BY_DEPTH), 0.0))
+
+
+def _learnt_chances(dips: Dips, teeth: int | None, learnt: Rivals) -> Array:
+    """The same from what was learnt; the law shares out what is more, and adds what a number of teeth says."""
+    said = learnt.probabilities(dips.marks)
+    law = np.maximum(_chances_by_law(dips, None), LEAST_CHANCE)
+    few = len(LEARNT) - 1
+    chances = np.array([said[name] for name in LEARNT[:few]])
+    chances = np.concatenate([chances, said[LEARNT[few]] * law[few:] / law[few:].sum()])
+    if teeth is None:
+        return chances
+    known = np.maximum(_chances_by_law(dips, teeth), LEAST_CHANCE)
+    return _as_chances(np.log(np.maximum(chances, LEAST_CHANCE)) + OWN_WITNESS * np.log(known / law))
+
+
+def _as_chances(nats: Array) -> Array:
+    parts = np.exp(nats - nats.max())
+    return np.asarray(parts / parts.sum())
 
 
 def _shared_out(total: int, areas: Sequence[float]) -> list[int]:

@@ -15,7 +15,7 @@ from nodrek.core.model import (
     Verdict,
     WheelLog,
 )
-from nodrek.core.model.learnt import Calibration
+from nodrek.core.model.learnt import Calibration, Rivals
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN
 from nodrek.core.verdict.asleep import asleep_behind
@@ -26,6 +26,7 @@ from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
 from nodrek.core.verdict.gap import find_gaps
 from nodrek.core.verdict.held import HELD
+from nodrek.core.verdict.losses import lost_arcs, with_losses
 from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
@@ -61,7 +62,7 @@ def analyze_log(
     log = with_lags(log)
     exam = examine(log, vehicle, progress)
     progress(0.85, "Weighing the findings")
-    findings = weigh(exam, calibration)
+    findings = with_losses(weigh(exam, calibration), exam, calibration.lost if calibration else Rivals({}))
     corners = {}
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
@@ -153,7 +154,9 @@ def _corner_result(
         ratio_high=high,
         dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
         wake_up=exam.waking[corner].wake if hidden is None else hidden.wake,
-        turn=turn_result(exam, corner, damaged),
+        turn=turn_result(
+            exam, corner, lost_arcs(exam, corner, calibration.lost if calibration else Rivals({})) if damaged else ()
+        ),
         could_see=sight(exam, corner, could_see(exam, corner), calibration.sight if calibration else {}),
     )
 

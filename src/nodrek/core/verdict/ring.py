@@ -13,7 +13,7 @@ import numpy as np
 
 from nodrek.core.model import Arc, Corner, Fault, Finding, TurnResult
 from nodrek.core.turns.fold import RingFold, healing, swing_at_any_speed
-from nodrek.core.turns.lost import count_lost
+from nodrek.core.turns.lost import Losses
 from nodrek.core.turns.phase import from_centre, resultant_length
 from nodrek.core.turns.search import Weighing, fold_weights
 from nodrek.core.verdict.examine import Examination, RingEvidence
@@ -42,6 +42,8 @@ HEALED = 0.62
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 """Noise units and ln deviation from which a single sample counts as a dip."""
 LARGEST_RUNOUT = 0.028
+SURE_OF_NUMBER = 0.8
+"""Chance of a number of lost edges from which it is said without its chance."""
 EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD = 2.5, 1.5
 """ln Bayes factor of "tied to the wheel" at which ring and chance are equally likely: most dips
 of a log are no ring's."""
@@ -53,7 +55,7 @@ RUNOUT_NULL_FACTOR = 2.3
 
 
 def find_ring_damage(exam: Examination) -> list[Finding]:
-    """Dips at the same place of every turn."""
+    """Dips at the same place of every turn; the number of lost edges is not asked yet (`losses`)."""
     found = []
     for corner, ring in exam.rings.items():
         if ring.fold is None or ring.scale is None:
@@ -66,20 +68,17 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
         if not ring.arcs:
             continue
         arc = ring.arcs[0]
-        counts = lost_at_arcs(exam, corner)
-        lost = None if None in counts else sum(k for k in counts if k is not None)
         seen, looked = turns_with_dip(exam, corner)
         found.append(
             Finding(
                 Fault.RING_DAMAGE,
                 (corner,),
                 confidence,
-                f"The {corner.words} ring reads low at the same place of every turn: "
-                f"{_teeth_words(lost)} lost, or a crack. {_how_often(seen, looked)}",
+                damage_words(exam, corner, Losses()),
                 {
                     "turns_in_line": seen,
                     "turns_that_dip": looked,
-                    "teeth_lost": lost,
+                    "teeth_lost": None,
                     "dip_percent": round(100.0 * arc.depth, 1),
                     "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
                     "log10_chance": round(ring.scale.log_p / math.log(10.0), 1),
@@ -87,6 +86,14 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
             )
         )
     return found
+
+
+def damage_words(exam: Examination, corner: Corner, lost: Losses) -> str:
+    """What is said of a ring that lost edges, with their number as far as it is known."""
+    return (
+        f"The {corner.words} ring reads low at the same place of every turn: "
+        f"{_teeth_words(lost)}, or a crack. {_how_often(*turns_with_dip(exam, corner))}"
+    )
 
 
 def _hidden_damage(corner: Corner, held: Held) -> Finding:
@@ -149,25 +156,13 @@ def find_runout(exam: Examination) -> list[Finding]:
     return found
 
 
-def turn_result(exam: Examination, corner: Corner, damaged: bool) -> TurnResult:
-    """How the corner's deviations line up with its wheel, for the report; arcs only of a ring called damaged."""
+def turn_result(exam: Examination, corner: Corner, arcs: tuple[Arc, ...]) -> TurnResult:
+    """How the corner's deviations line up with its wheel, for the report, with the `arcs` of a ring called damaged."""
     ring = exam.rings.get(corner)
     if ring is None or ring.scale is None or ring.fold is None:
         return TurnResult()
     locked = ring.scale.log_p < LOCKED_LOG_P
-    seen = zip(ring.arcs, lost_at_arcs(exam, corner), strict=True) if damaged else ()
-    # an arc that is left without an edge is a torn piece of its neighbour
-    arcs = tuple(Arc(a.centre, a.width, k) for a, k in seen if k != 0)
     return TurnResult(locked, _strength(exam, corner, ring.fold), ring.scale.p_value, arcs)
-
-
-def lost_at_arcs(exam: Examination, corner: Corner) -> list[int | None]:
-    """Best number of lost edges at each arc of a corner whose ring was folded; see `count_lost`."""
-    ring, motion = exam.rings[corner], exam.followed[corner]
-    if ring.fold is None:
-        return []
-    folded, short = ring.fold, shortfall(exam, corner)
-    return exam.once(f"lost edges {corner}", lambda: count_lost(motion, folded, ring.arcs, short, exam.vehicle.teeth))
 
 
 def turns_with_dip(exam: Examination, corner: Corner) -> tuple[int, int]:
@@ -278,7 +273,8 @@ def _how_often(seen: int, looked: int) -> str:
     return "Single turns are too coarse to show it; all turns laid over each other do."
 
 
-def _teeth_words(lost: int | None) -> str:
-    if lost is None:
-        return "one or more teeth or poles"
-    return "one tooth or pole" if lost == 1 else f"about {lost} teeth or poles"
+def _teeth_words(lost: Losses) -> str:
+    if lost.total is None:
+        return "one or more teeth or poles lost"
+    number = "one tooth or pole lost" if lost.total == 1 else f"about {lost.total} teeth or poles lost"
+    return number if lost.chance >= SURE_OF_NUMBER else f"{number} ({100.0 * lost.chance:.0f} % sure of the number)"

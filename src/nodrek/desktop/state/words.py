@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from nodrek.core.model import CornerResult, Fault, Finding, Verdict
 from nodrek.core.model.case import Cause
 from nodrek.core.verdict.judge import WORTH_TRUSTING
+from nodrek.core.verdict.ring import SURE_OF_NUMBER
 
 HEADLINES = {
     Fault.RING_DAMAGE: "{where}: the ring has lost {teeth}",
@@ -66,7 +67,9 @@ def where_words(finding: Finding) -> str:
 
 def headline(finding: Finding) -> str:
     lost = finding.evidence.get("teeth_lost", 1)
-    teeth = "teeth" if lost is None else "a tooth" if lost == 1 else f"about {lost} teeth"
+    sure = finding.evidence.get("teeth_lost_chance", 1.0) >= SURE_OF_NUMBER
+    one = "a tooth" if sure else "a tooth or more"
+    teeth = "teeth" if lost is None else one if lost == 1 else f"about {lost} teeth"
     if finding.evidence.get("pattern") == "weak_arc":
         return f"{where_words(finding)}: the ring is weak on one side"
     return HEADLINES[finding.fault].format(where=where_words(finding), teeth=teeth)

@@ -1,0 +1,103 @@
+"""Learn how many edges a damaged ring has lost from what its dips look like → `knowledge/calibration.json`.
+
+python -m tools.train_lost [DRIVES] [--records FILE]          (make train, after the probabilities)
+
+Drives with lost teeth only, a quarter each of the simulator that ships and of three worlds of the benchmarks; rings
+that are called damaged there teach. The fourth world never teaches: it is what `benchmarks.elsewhere` measures by.
+Seeds from 135,000 on, of the other worlds by their own first seeds. Small trees, one of five numbers each.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+from concurrent.futures import ProcessPoolExecutor
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Corner, Fault, RawLog, Vehicle
+from nodrek.core.turns.lost import LEARNT
+from nodrek.core.turns.lost_marks import MARKS
+from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
+from nodrek.core.verdict.losses import dips_of
+from nodrek.errors import NodrekError
+from nodrek.io.knowledge import shipped_calibration
+from nodrek.simulate.chain import simulate
+from nodrek.simulate.faults import Cause
+from nodrek.simulate.vary import draw_fault, draw_scenario
+from tools.grow import grow_classes
+from tools.train import ELSEWHERE, ROADS, write
+
+FIRST_SEED = 135_000
+DRIVES = 2_400
+RATES_HZ = (50.0, 100.0, 50.0, 100.0, 20.0, 10.0)
+LOST_TEETH = {
+    10_000_000: ("teeth at one place", "teeth at two places"), 20_000_000: ("tooth gone", "some teeth gone"),
+    30_000_000: ("one tooth", "two to four", "two places"),
+}  # fmt: skip
+"""Kinds of drives with lost teeth, by the first seed of the world that makes them."""
+
+
+def one_ring(seed: int) -> tuple[list[float], str] | None:
+    """Marks of a ring that is found, and which of `LEARNT` it lost; ``None`` where it is not found."""
+    log, corner, lost = _drawn(seed)
+    try:
+        analysis, exam = analyze_log(map_corners(log), Vehicle(), _quiet, shipped_calibration())
+    except NodrekError:
+        return None
+    found = [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.corners == (corner,)]
+    if not found or found[0].confidence < FAULTY_FROM or not exam.rings[corner].arcs:
+        return None
+    return [dips_of(exam, corner).marks[name] for name in MARKS], LEARNT[min(lost, len(LEARNT)) - 1]
+
+
+def _drawn(seed: int) -> tuple[RawLog, Corner, int]:
+    """A log, the corner whose ring lost teeth, and how many."""
+    rng, rate = np.random.default_rng([seed, 83]), RATES_HZ[seed % len(RATES_HZ)]
+    first = max((start for start in ELSEWHERE if seed >= start), default=None)
+    if first is not None:
+        drawn = ELSEWHERE[first].draw(seed, str(rng.choice(LOST_TEETH[first])), rate)
+        return drawn.log, drawn.corners[0], drawn.lost
+    fault = draw_fault(Cause.MISSING_TEETH, seed)
+    lasts = float(rng.uniform(90.0, 300.0))
+    scenario = draw_scenario(seed, (fault,), rates_hz=(rate,), road=str(rng.choice(ROADS)), duration_s=lasts)
+    return simulate(scenario), fault.corner, fault.count + bool(fault.second_at)
+
+
+def _quiet(share: float, doing: str) -> None:
+    """A progress that tells nobody."""
+
+
+def gather(drives: int, keep: Path | None) -> list[tuple[list[float], str]]:
+    """Rings of all drives that are found, two at a time; from `keep` where that file is there, else left there."""
+    if keep is not None and keep.exists():
+        return [(marks, number) for marks, number in json.loads(keep.read_text(encoding="utf-8"))]
+    starts = (0, *ELSEWHERE)
+    seeds = [starts[i % len(starts)] + FIRST_SEED + i for i in range(drives)]
+    with ProcessPoolExecutor(max_workers=2) as pool:
+        rings = [ring for ring in pool.map(one_ring, seeds, chunksize=4) if ring is not None]
+    if keep is not None:
+        keep.write_text(json.dumps(rings), encoding="utf-8")
+    return rings
+
+
+def main(drives: int, records: Path | None) -> None:
+    rings = gather(drives, records)
+    x, lost = np.array([marks for marks, _ in rings]), [number for _, number in rings]
+    grown, right = grow_classes(x, lost, MARKS)
+    print(f"{len(rings)} rings are found; of unseen ones {100 * right:.0f} % have the right number")
+    document: dict[str, Any] = json.loads(
+        resources.files("nodrek.knowledge").joinpath("calibration.json").read_text(encoding="utf-8")
+    )
+    write({**document, "lost": grown})
+
+
+if __name__ == "__main__":
+    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    asked.add_argument("drives", type=int, nargs="?", default=DRIVES)
+    asked.add_argument("--records", type=Path, help="keep what was gathered here, or take it from here")
+    main(**vars(asked.parse_args()))
