@@ -111,7 +111,8 @@ def test_an_uncounted_loss_has_no_number() -> None:
     assert said[3].endswith("about 3 teeth")
     unsure = {"teeth_lost": 1, "teeth_lost_chance": 0.5}
     assert headline(Finding(Fault.RING_DAMAGE, (Corner.RL,), 0.9, "", unsure)).endswith("a tooth or more")
-    assert [lost_words(c) for c in ([1], [2, 1], [None], [1, None])] == [
+    assert lost_words([2], sure=False) == "2 teeth?"
+    assert [lost_words(c, sure=True) for c in ([1], [2, 1], [None], [1, None])] == [
         "1 tooth",
         "3 teeth",
         "? teeth",

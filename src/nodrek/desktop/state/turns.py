@@ -12,7 +12,7 @@ from nodrek.core.turns.raster import turn_raster
 from nodrek.core.verdict.held import HELD
 from nodrek.desktop.state.screen import RasterScreen, RingFaceScreen, TurnsScreen
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.words import lost_words
+from nodrek.desktop.state.words import is_sure_of_number, lost_words
 from nodrek.jobs.analyze import Answer
 
 MOST_ROWS = 240
@@ -101,16 +101,11 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
     if hidden:
         caption = "the control unit hides the place"
     if arcs:
-        depth = next(
-            (
-                f.evidence.get("dip_percent")
-                for f in answer.analysis.findings
-                if corner in f.corners and "dip_percent" in f.evidence
-            ),
-            None,
+        damage = next(
+            (f for f in answer.analysis.findings if corner in f.corners and "dip_percent" in f.evidence), None
         )
-        text = lost_words([a.teeth for a in arcs])
-        caption = f"reads {depth:.0f} % low here" if depth is not None else "reads low here"
+        text = lost_words([a.teeth for a in arcs], damage is None or is_sure_of_number(damage))
+        caption = "reads low here" if damage is None else f"reads {damage.evidence['dip_percent']:.0f} % low here"
     seen = float(np.mean(~np.isnan(ring.fold.profile)))
     if seen < FULLY_SEEN:
         caption += f"; only {100 * seen:.0f} % of the turn was looked at"

@@ -67,8 +67,7 @@ def where_words(finding: Finding) -> str:
 
 def headline(finding: Finding) -> str:
     lost = finding.evidence.get("teeth_lost", 1)
-    sure = finding.evidence.get("teeth_lost_chance", 1.0) >= SURE_OF_NUMBER
-    one = "a tooth" if sure else "a tooth or more"
+    one = "a tooth" if is_sure_of_number(finding) else "a tooth or more"
     teeth = "teeth" if lost is None else one if lost == 1 else f"about {lost} teeth"
     if finding.evidence.get("pattern") == "weak_arc":
         return f"{where_words(finding)}: the ring is weak on one side"
@@ -132,9 +131,15 @@ def minutes_words(seconds: float) -> str:
     return f"{whole // 60}:{whole % 60:02d} min"
 
 
-def lost_words(counts: Sequence[int | None]) -> str:
+def is_sure_of_number(finding: Finding) -> bool:
+    """Whether the number of lost teeth, where it is told, is as good as certain."""
+    return float(finding.evidence.get("teeth_lost_chance", 1.0)) >= SURE_OF_NUMBER
+
+
+def lost_words(counts: Sequence[int | None], sure: bool) -> str:
     """How many teeth are gone, for the middle of the ring; unknown where one arc's count is."""
     known = [k for k in counts if k is not None]
     if len(known) < len(counts):
         return "? teeth"
-    return "1 tooth" if sum(known) == 1 else f"{sum(known)} teeth"
+    words = "1 tooth" if sum(known) == 1 else f"{sum(known)} teeth"
+    return words if sure else f"{words}?"
