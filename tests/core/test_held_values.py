@@ -12,6 +12,7 @@ from benchmarks import fifth_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
+from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.held import held_breaks, held_values
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
@@ -182,6 +183,14 @@ def test_a_smooth_swing_that_crosses_the_mean_of_the_others_is_no_lost_tooth() -
     held = held_values(exam, Corner.RL)
     assert held is None or not held.is_tied
     assert not [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.confidence >= 0.5]
+
+
+def test_an_inner_front_wheel_of_tight_bends_does_not_sleep() -> None:
+    """Half-way between the rear ones while the queue crawls round one way, elsewhere when it drives: no gap."""
+    drawn = fifth_world.draw(800_031, "healthy", 10.0)
+    analysis, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None)
+    assert all(asleep_behind(exam, c) is None for c in Corner)
+    assert not [f for f in analysis.findings if f.fault is Fault.AIR_GAP and f.confidence >= 0.5]
 
 
 @pytest.mark.parametrize("seed", [54002, 54006, 55003])
