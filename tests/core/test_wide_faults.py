@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from benchmarks import fifth_world
 from scipy.optimize import minimize
 from tools.train import fit
 
@@ -215,3 +216,14 @@ def test_a_weak_arc_is_told_by_a_slow_wheel(rate: float) -> None:
     assert all(weak_arc_confidence(weak_arc(exam, c)) < 0.2 for c in Corner if c is not Corner.RR)
     gap = analyze_raw(drive(391, draw_fault(Cause.WIDE_GAP, 391), rates_hz=(rate,), duration_s=240.0))[1]
     assert all(weak_arc_confidence(weak_arc(gap, c)) < 0.3 for c in Corner)
+
+
+# ---- sound cars that manoeuvre
+
+
+@pytest.mark.parametrize(("seed", "rate_hz"), [(130_005, 10.0), (130_024, 10.0), (130_083, 4.0)])
+def test_manoeuvring_is_no_fault(seed: int, rate_hz: float) -> None:
+    """Coils about the speed at which they wake dip as a weak arc does; in tight bends axles differ as odd tyres do."""
+    drawn = fifth_world.draw(seed, "healthy", rate_hz)
+    analysis, _ = analyze_log(map_corners(drawn.log), Vehicle(), quiet, shipped_calibration())
+    assert not [f for f in analysis.findings if f.confidence >= 0.5]

@@ -19,7 +19,7 @@ from nodrek.core.turns.search import Weighing, fold_weights
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.held import HELD, Held, held_values
 from nodrek.core.verdict.odds import passes, ratio_odds
-from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
+from nodrek.core.verdict.weak_arc import is_waking, weak_arc, weak_arc_confidence
 
 LOCKED_LOG_P = -12.0
 """ln of the false-alarm chance under which the deviations count as tied to the wheel."""
@@ -49,6 +49,8 @@ EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD = 2.5, 1.5
 of a log are no ring's."""
 EVEN_STEADINESS, STEADINESS_SPREAD = 0.1, 0.06
 """Part of a swing that slower and faster driving must have in common."""
+SWINGS_ANYWAY = 0.5
+"""Raw probability of a swing that needs no dips of a slow wheel to be told."""
 NULL_FACTOR = 1.8
 RUNOUT_NULL_FACTOR = 2.3
 """A pattern must be this much stronger than what the log makes of nothing."""
@@ -136,6 +138,8 @@ def find_runout(exam: Examination) -> list[Finding]:
         slow = weak_arc(exam, corner)
         weak = max(lost_edges(exam, corner) - lost, weak_arc_confidence(slow))
         smooth = by_size * (1.0 - lost)
+        if smooth < max(weak, SWINGS_ANYWAY) and is_waking(exam, corner):
+            continue
         confidence = 0.98 * max(smooth, weak)
         evidence: dict[str, object] = {
             "pattern": "smooth_swing" if smooth >= weak else "weak_arc",

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.explain import LARGEST_BY_TYRE, NATURAL_SPREAD, explain, ring_share
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
@@ -18,6 +19,9 @@ WORTH_SAYING = 0.0040
 equal pressure differ by up to some 0.3 %)."""
 AXLE_WORTH_SAYING = 0.013
 """Axles differ honestly: wear alone makes up to 3 % between new and worn out."""
+AXLE_FROM, AXLE_SECONDS = 7.0, 20.0
+"""m/s and seconds above it from which axles are compared: where all driving is manoeuvring, front wheels run on larger
+circles than rear ones nearly all the time, by more than tyres differ."""
 ALL_WORTH_SAYING, ALL_SPREAD = 0.022, 0.002
 """All four against an independent speed: control units expect a nominal circumference, and
 sound sets of permitted sizes, new and worn, differ from it by up to some 2 % (common practice)."""
@@ -69,6 +73,8 @@ def _finding(
     exam: Examination, pattern: _Pattern, damage: Mapping[Corner, float], noise: Mapping[Corner, float]
 ) -> list[Finding]:
     axle = len(pattern.corners) == 2
+    if axle and float(np.count_nonzero(exam.usable.vehicle > AXLE_FROM)) * GRID_STEP < AXLE_SECONDS:
+        return []
     limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
     confidence *= _is_measured(pattern.size, pattern.sigma) * pattern.share

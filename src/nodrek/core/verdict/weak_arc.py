@@ -29,10 +29,15 @@ HEALED_FROM = 2.5
 EVEN_LASTS_S = 0.07
 """Seconds of dips in a spell at which it is as likely the moment of waking up, which has no arc."""
 TOGETHER_S = 3.0
-LEAST_SAMPLES = 4
+LEAST_SAMPLES, LEAST_DIPS = 4, 8
 EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.07, 0.35
 """Pull-aways and stops that dip, share of samples as slow as those that dips, and share of sound readings among
 them, at which a weak arc and something else are equally likely."""
+
+
+ABOUT_WAKING, LIKE_MATES = 1.25, 1.6
+"""Times its own wake-up speed that the dips of a corner reach at most, and times its mates' that it wakes at, where
+nothing but waking up is seen: coils of one vehicle differ by half (common practice, no published source)."""
 
 
 @dataclass(frozen=True)
@@ -42,7 +47,7 @@ class WeakArc:
     ``share`` of samples as slow as its dips that dip (mates: ``mates_share``), on ``spells`` pull-aways and stops of
     ``looked`` ones; ``fast_share`` of the fast samples dips; ``between``: of the samples slower than the
     dips, the share that reads properly; ``silent``: share of the dips that read nothing; ``lasts``: seconds of dips
-    in each of those spells.
+    in each of those spells; ``reaches``: m/s up to which nine tenths of them come.
     """
 
     dips: int = 0
@@ -54,6 +59,7 @@ class WeakArc:
     between: float = 0.0
     silent: float = 0.0
     lasts: float = 0.0
+    reaches: float = 0.0
 
 
 def weak_arc(exam: Examination, corner: Corner) -> WeakArc:
@@ -70,7 +76,8 @@ def _weak_arc(exam: Examination, corner: Corner) -> WeakArc:
         return WeakArc()
     count = int(own.dip.sum())
     # an arc that heals at walking pace dips in few of the samples up to LOW, but in many of those as slow as its dips
-    healed_at = max(HEALED_FROM, float(np.quantile(own.speed[own.dip], 0.9))) if count else LOW[1]
+    reaches = float(np.quantile(own.speed[own.dip], 0.9)) if count else 0.0
+    healed_at = max(HEALED_FROM, reaches) if count else LOW[1]
     mates = [m.share_below(healed_at) for c, m in slow.items() if c is not corner and m is not None]
     motion = exam.motions[corner]
     with np.errstate(invalid="ignore"):
@@ -91,6 +98,7 @@ def _weak_arc(exam: Examination, corner: Corner) -> WeakArc:
         between,
         float(own.silent[own.dip].sum() / max(count, 1)),
         count / max(spells, 1) * float(np.median(np.diff(motion.times))),
+        reaches,
     )
 
 
@@ -102,6 +110,16 @@ def weak_arc_confidence(seen: WeakArc) -> float:
     alternates = ratio_odds(seen.between, EVEN_BETWEEN, 4.0)
     lasts = ratio_odds(seen.lasts, EVEN_LASTS_S, 3.0)
     return 0.95 * often * much * (1.0 - stays) * alternates * lasts
+
+
+def is_waking(exam: Examination, corner: Corner) -> bool:
+    """Whether the dips are a sound sensor's about its wake-up speed: who manoeuvres at that speed meets many."""
+    own = exam.waking[corner].wake
+    mates = [w for c, wake in exam.waking.items() if c is not corner and np.isfinite(w := wake.wake)]
+    seen = weak_arc(exam, corner)
+    if seen.dips < LEAST_DIPS or not np.isfinite(own) or not mates:
+        return False
+    return seen.reaches < ABOUT_WAKING * own and own < LIKE_MATES * float(np.median(mates))
 
 
 @dataclass(frozen=True, eq=False)
