@@ -29,7 +29,7 @@ HEALED_FROM = 2.5
 EVEN_LASTS_S = 0.07
 """Seconds of dips in a spell at which it is as likely the moment of waking up, which has no arc."""
 TOGETHER_S = 3.0
-LEAST_SAMPLES, LEAST_DIPS = 4, 8
+LEAST_SAMPLES, LEAST_DIPS = 4, 4
 EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.07, 0.35
 """Pull-aways and stops that dip, share of samples as slow as those that dips, and share of sound readings among
 them, at which a weak arc and something else are equally likely."""
