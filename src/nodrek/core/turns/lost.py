@@ -61,8 +61,8 @@ FILTERED, FILTERED_SHARE = 0.78, 0.4
 USUAL_TEETH, TEETH_SPREAD = 50.0, 0.35
 """Middle and spread (ln) of the numbers of teeth in use, 29 to 100 (common practice, no published source)."""
 FEWEST, MOST_TEETH = 27, 105
-SETTLED = 0.35
-"""Chance from which the best number is told."""
+SETTLED, SETTLED_BY_LAW = 0.35, 0.4
+"""Chance from which the best number is told: of what was learnt, and of the law alone."""
 LEARNT = ("1", "2", "3", "4", "more")
 """Numbers of lost edges that are learnt, as names of `Rivals`."""
 OWN_WITNESS = 0.6
@@ -116,7 +116,7 @@ def count_lost(dips: Dips, teeth: int | None, learnt: Rivals) -> Losses:
     """
     chances = _learnt_chances(dips, teeth, learnt) if learnt.sums else _chances_by_law(dips, teeth)
     best = int(np.argmax(chances))
-    if chances[best] <= SETTLED:
+    if chances[best] <= (SETTLED if learnt.sums else SETTLED_BY_LAW):
         return Losses((None,) * len(dips.areas), float(chances[best]))
     return Losses(tuple(_shared_out(best + 1, dips.areas)), float(chances[best]))
 
