@@ -63,8 +63,9 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
         if ring.fold is None or ring.scale is None:
             continue
         confidence = damage_confidence(exam, corner)
-        held = held_values(exam, corner)
-        if held is not None and held.is_tied and confidence < HELD_PROVES:
+        # looking behind stand-ins costs as much as a ring: not where the dips themselves prove more
+        held = held_values(exam, corner) if confidence < HELD_PROVES else None
+        if held is not None and held.is_tied:
             found.append(_hidden_damage(corner, held))
             continue
         if not ring.arcs:
