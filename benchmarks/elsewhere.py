@@ -25,7 +25,7 @@ from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Finding, Vehicle
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
-from nodrek.core.verdict.losses import losses
+from nodrek.core.verdict.losses import with_losses
 from nodrek.io.knowledge import shipped_calibration
 
 WORLDS = {"second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world}
@@ -55,15 +55,16 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float) -> Trial:
     sure = [f for f in analysis.findings if f.confidence >= FAULTY_FROM]
     if drawn.fault is None:
         return Trial(False, False, False, bool(sure), said)
-    exact = any(_is_right(f, drawn) for f in sure)
+    right = [f for f in sure if _is_right(f, drawn)]
+    exact = bool(right)
     corner = exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
-    teeth = _teeth_right(exam, drawn) if drawn.lost and exact else None
+    teeth = _teeth_right(exam, drawn, right[0]) if drawn.lost and exact else None
     return Trial(_is_visible(world, drawn, seed, kind, rate_hz), exact, corner, False, said, teeth)
 
 
-def _teeth_right(exam: Examination, drawn: Drawn) -> tuple[bool, bool]:
+def _teeth_right(exam: Examination, drawn: Drawn, found: Finding) -> tuple[bool, bool]:
     without, with_it = (
-        losses(asked, drawn.corners[0], shipped_calibration().lost).total == drawn.lost
+        with_losses([found], asked, shipped_calibration().lost)[0].evidence["teeth_lost"] == drawn.lost
         for asked in (exam, replace(exam, vehicle=Vehicle(teeth=drawn.teeth)))
     )
     return without, with_it

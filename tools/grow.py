@@ -75,13 +75,7 @@ def grow_alone(x: np.ndarray, faults: Sequence[Sequence[str]], kind: Fault) -> d
 
 def grow_rivals(x: np.ndarray, faults: Sequence[Sequence[str]]) -> dict[str, dict[str, Any]]:
     """Trees of `NAMES`, grown against each other; each of them must occur in `faults`."""
-    model = planted(EVIDENCE).fit(x, [rival_of(f) for f in faults])
-    grown = {name: _written(model, k, EVIDENCE) for k, name in enumerate(NAMES)}
-    asked = Rivals({name: boosted_from(trees) for name, trees in grown.items()})
-    rows = _some(x)
-    said = [asked.probabilities(dict(zip(EVIDENCE, row, strict=True))) for row in x[rows].tolist()]
-    _must_agree(np.array([[s[name] for name in NAMES] for s in said]), model.predict_proba(x[rows]))
-    return grown
+    return _written_as_rivals(planted(EVIDENCE).fit(x, [rival_of(f) for f in faults]), NAMES, x, EVIDENCE)
 
 
 def grow_classes(
@@ -97,11 +91,18 @@ def grow_classes(
         model = HistGradientBoostingClassifier(**NUMBERS).fit(x[~unseen], known[~unseen])
         right += int((model.predict(x[unseen]) == known[unseen]).sum())
     model = HistGradientBoostingClassifier(**NUMBERS).fit(x, known)
-    grown = {str(name): _written(model, k, names) for k, name in enumerate(model.classes_)}
+    return _written_as_rivals(model, model.classes_.tolist(), x, names), right / len(known)
+
+
+def _written_as_rivals(
+    model: Any, classes: Sequence[str], x: np.ndarray, names: Sequence[str]
+) -> dict[str, dict[str, Any]]:
+    """Trees of all `classes` of the model as plain data, asked once beside it."""
+    grown = {name: _written(model, k, names) for k, name in enumerate(classes)}
     asked, rows = Rivals({name: boosted_from(trees) for name, trees in grown.items()}), _some(x)
     said = [asked.probabilities(dict(zip(names, row, strict=True))) for row in x[rows].tolist()]
-    _must_agree(np.array([[s[name] for name in grown] for s in said]), model.predict_proba(x[rows]))
-    return grown, right / len(known)
+    _must_agree(np.array([[s[name] for name in classes] for s in said]), model.predict_proba(x[rows]))
+    return grown
 
 
 def blended(earlier: dict[str, Any], later: dict[str, Any]) -> dict[str, Any]:

@@ -40,7 +40,7 @@ from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario
-from tools.grow import ALONE, GROWN, blended, grow_alone, grow_rivals, said_by_unseen
+from tools.grow import ALONE, FOLDS, GROWN, blended, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 100_000
 DRIVES = 9_500
@@ -55,7 +55,6 @@ RATES = (2.0, 4.0, 4.0, 5.0, 10.0, 10.0, 20.0, 50.0, 50.0, 100.0)
 ROADS = ("town", "town", "country", "country", "motorway", "gravel", "roundabouts", "queue", "potholes")
 RIDGE = 0.02
 ROUNDS = 200
-FOLDS = 5
 FORESTS = ("rivals", "trees")
 OTHERS_FORESTS = ("lost",)
 """Parts of the file that hold trees: learnt here, and by other tools."""

@@ -185,10 +185,13 @@ def test_a_smooth_swing_that_crosses_the_mean_of_the_others_is_no_lost_tooth() -
     assert not [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.confidence >= 0.5]
 
 
-def test_an_inner_front_wheel_of_tight_bends_does_not_sleep() -> None:
+@pytest.mark.parametrize("mirrored", [False, True])
+def test_an_inner_front_wheel_of_tight_bends_does_not_sleep(mirrored: bool) -> None:
     """Half-way between the rear ones while the queue crawls round one way, elsewhere when it drives: no gap."""
-    drawn = fifth_world.draw(800_031, "healthy", 10.0)
-    analysis, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None)
+    log = map_corners(fifth_world.draw(800_031, "healthy", 10.0).log)
+    if mirrored:
+        log = replace(log, channels={c: replace(log.channels[c.mate], corner=c) for c in log.channels})
+    analysis, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
     assert all(asleep_behind(exam, c) is None for c in Corner)
     assert not [f for f in analysis.findings if f.fault is Fault.AIR_GAP and f.confidence >= 0.5]
 

@@ -77,7 +77,8 @@ def _in_bends_one_way(exam: Examination, corner: Corner, way: StandIn, wake: flo
     rear ones: an outer one never is there, a copy always."""
     slow = _asked(exam, corner, way) & (exam.followed[corner].vehicle <= wake)
     shares = [share_of(agrees(exam, corner, way), slow & bend, LEAST_ASKED // 2) for bend in bends(exam, corner)]
-    return not min(shares) >= BY_ACCIDENT * asleep
+    # NaN, where bends to one side are too few, is no agreement there
+    return not np.min(shares) >= BY_ACCIDENT * asleep
 
 
 def _shares(exam: Examination, corner: Corner, way: StandIn, wake: float) -> tuple[float, float]:

@@ -236,7 +236,9 @@ def _line_up_in_time(exam: Examination, corner: Corner, runs: Runs, usual: int) 
     steady = replace(motion, path=path, path_by_mates=path, expected=np.full(path.size, even))
     events: Array = np.zeros(path.size)
     events[runs.start[runs.length > usual]] = -1.0
-    return find_scale_of_events(steady, exam.rings[corner].stretches, events)
+    # as long as they last, or what is slow would not fit on the grid of distance
+    stretches = [replace(s, metres=float(path[s.stop - 1] - path[s.start])) for s in exam.rings[corner].stretches]
+    return find_scale_of_events(steady, stretches, events)
 
 
 def _log_p(scale: Scale | None) -> float:

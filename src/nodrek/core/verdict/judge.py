@@ -15,7 +15,7 @@ from nodrek.core.model import (
     Verdict,
     WheelLog,
 )
-from nodrek.core.model.learnt import Calibration, Rivals
+from nodrek.core.model.learnt import Calibration
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN
 from nodrek.core.verdict.asleep import asleep_behind
@@ -42,6 +42,7 @@ FAULTY_FROM = 0.5
 LONGEST_SPARSE_S = 150 * 3600.0
 SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
+NOTHING_LEARNT = Calibration({})
 WORTH_TRUSTING = 0.5
 """A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""
 TYRE_WORTH_TRUSTING = 0.2
@@ -62,11 +63,12 @@ def analyze_log(
     log = with_lags(log)
     exam = examine(log, vehicle, progress)
     progress(0.85, "Weighing the findings")
-    findings = with_losses(weigh(exam, calibration), exam, calibration.lost if calibration else Rivals({}))
+    learnt = calibration if calibration is not None else NOTHING_LEARNT
+    findings = with_losses(weigh(exam, calibration), exam, learnt.lost)
     corners = {}
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
-        corners[corner] = _corner_result(exam, corner, findings, calibration)
+        corners[corner] = _corner_result(exam, corner, findings, learnt)
     warnings = tuple(log.warnings) + tuple(_warnings(exam))
     return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
 
@@ -92,7 +94,7 @@ def _spin(log: WheelLog, vehicle: Vehicle) -> tuple[Analysis, Examination]:
         verdict = Verdict.FAULTY
     else:
         verdict = Verdict.HEALTHY if all(s.alive for s in spins.values()) else Verdict.NOT_ENOUGH_DATA
-    corners = {c: _corner_result(exam, c, (), None) for c in log.corners}
+    corners = {c: _corner_result(exam, c, (), NOTHING_LEARNT) for c in log.corners}
     return Analysis(verdict, findings, corners, tuple(log.warnings), Scene.SPIN, spins), exam
 
 
@@ -140,9 +142,7 @@ def by_corner(findings: list[Finding]) -> dict[Corner, float]:
     return out
 
 
-def _corner_result(
-    exam: Examination, corner: Corner, findings: Iterable[Finding], calibration: Calibration | None
-) -> CornerResult:
+def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding], learnt: Calibration) -> CornerResult:
     # where the unit hides the lost edges, no arc that reads low is theirs
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = UNKNOWN if always_made_of_others(exam, corner) else exam.ratios.get(corner, UNKNOWN)
@@ -154,10 +154,8 @@ def _corner_result(
         ratio_high=high,
         dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
         wake_up=exam.waking[corner].wake if hidden is None else hidden.wake,
-        turn=turn_result(
-            exam, corner, lost_arcs(exam, corner, calibration.lost if calibration else Rivals({})) if damaged else ()
-        ),
-        could_see=sight(exam, corner, could_see(exam, corner), calibration.sight if calibration else {}),
+        turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
+        could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
     )
 
 
