@@ -51,11 +51,11 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float) -> Trial:
     draw = WORLDS[world].draw
     drawn = draw(seed, kind, rate_hz)
     analysis, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None, shipped_calibration())
-    said = [(f.confidence, _is_right(f, drawn)) for f in analysis.findings]
+    said = [(f.confidence, is_right(f, drawn)) for f in analysis.findings]
     sure = [f for f in analysis.findings if f.confidence >= FAULTY_FROM]
     if drawn.fault is None:
         return Trial(False, False, False, bool(sure), said)
-    right = [f for f in sure if _is_right(f, drawn)]
+    right = [f for f in sure if is_right(f, drawn)]
     exact = bool(right)
     corner = exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
     teeth = _teeth_right(exam, drawn, right[0]) if drawn.lost and exact else None
@@ -70,7 +70,8 @@ def _teeth_right(exam: Examination, drawn: Drawn, found: Finding) -> tuple[bool,
     return without, with_it
 
 
-def _is_right(finding: Finding, drawn: Drawn) -> bool:
+def is_right(finding: Finding, drawn: Drawn) -> bool:
+    """Whether `finding` names what is wrong, as exactly as one log can tell."""
     odd_ratio = {Fault.RING_COUNT, Fault.TYRE_SIZE}
     mirrored = len(drawn.corners) == 2 and len(finding.corners) == 2 and finding.corners[0].mate is finding.corners[1]
     same = finding.fault is drawn.fault or (finding.fault in odd_ratio and drawn.fault in odd_ratio)

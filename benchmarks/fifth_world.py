@@ -13,7 +13,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.signal import lfilter
 
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import (
+    SMALLEST_BREAK_S,
+    SMALLEST_RATIO,
+    SMALLEST_SWING,
+    SMALLEST_WAKE,
+    Drawn,
+    edges_a_turn,
+)
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -23,6 +30,11 @@ FAULTS: dict[str, Fault | None] = {
     "chafed lead": Fault.INTERMITTENT, "cut": Fault.NO_SIGNAL, "stuck": Fault.FROZEN, "odd tyre": Fault.TYRE_SIZE,
     "swapped": Fault.CROSSED,
 }  # fmt: skip
+SMALLEST = {
+    Fault.RING_DAMAGE: "one tooth", Fault.RING_RUNOUT: "eccentric", Fault.AIR_GAP: "stands off",
+    Fault.INTERMITTENT: "chafed lead", Fault.TYRE_SIZE: "odd tyre",
+}  # fmt: skip
+"""How the faults are called here whose smallest ones are asked for."""
 UNITS = ("span", "last", "gate", "mean", "latch", "vote")
 NUISANCES = ("plain", "potholes", "wheelspin", "hard braking", "roundabouts", "parking", "gravel", "crown", "warm-up",
              "worn axle", "motorway", "queue", "bad stamps")  # fmt: skip
@@ -65,9 +77,12 @@ class _Trip:
     curve: Array
 
 
-def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
-    """One drive of one to six minutes; the same drive without its fault where not `faulty`."""
-    return _make(seed, kind, rate_hz, faulty, exact=False)
+def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None) -> Drawn:
+    """One drive of one to six minutes; the same drive without its fault where not `faulty`.
+
+    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding.
+    """
+    return _make(seed, kind, rate_hz, faulty, exact=False, small=small)
 
 
 def change(seed: int, kind: str, rate_hz: float) -> list[Array]:
@@ -85,7 +100,7 @@ def nuisance_of(seed: int, kind: str) -> str:
     return NUISANCES[int(chance.integers(1, len(NUISANCES)))] if chance.random() < NUISANCE_SHARE else "plain"
 
 
-def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Drawn:
+def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small: float | None = None) -> Drawn:
     rng, harm = np.random.default_rng([seed, 50_002]), np.random.default_rng([seed, 50_003])
     meets, happens = nuisance_of(seed, kind), kind if faulty else "healthy"
     trip = _trip(rng, float(np.exp(rng.uniform(np.log(75.0), np.log(330.0)))), meets)
@@ -94,7 +109,8 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Dr
         car = replace(car, placing=0.0, unit="span" if car.unit == "gate" else car.unit)
     bad = list(Corner)[int(harm.integers(4))]
     slips = _slips(np.random.default_rng([seed, 50_004]), car, trip, meets)
-    odd = float(np.exp(harm.choice((-1, 1)) * harm.uniform(0.006, 0.04)))
+    way, much = harm.choice((-1, 1)), harm.uniform(0.006, 0.04)
+    odd = float(np.exp(way * (SMALLEST_RATIO * small if small else much)))
     shown: dict[Corner, tuple[Array, Array]] = {}
     lost = 0
     for place, corner in enumerate(Corner):
@@ -107,7 +123,7 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Dr
         radius = car.sizes[place] * (1.0 - 4e-4 * side * trip.curve * trip.speed**2) * (1.0 + 8e-7 * trip.speed**2)
         rate = ground * (1.0 + slips[corner]) / (radius * (odd if here == "odd tyre" else 1.0) * car.turn)
         turns = np.cumsum(np.maximum(rate, 0.0)) * GRID_S + own.random()
-        edges = _edges(own, hurt, car, here, trip, turns, rate * car.turn, place)
+        edges = _edges(own, hurt, car, here, trip, turns, rate * car.turn, place, small)
         if here in ("one tooth", "two to four", "two places"):
             lost = car.teeth - edges_a_turn(edges, trip.times, turns)
         shown[corner] = _reading(car, edges, trip.times[-1], own)
@@ -249,7 +265,7 @@ def _road(rng: np.random.Generator, count: int) -> Array:
 
 def _edges(
     own: np.random.Generator, hurt: np.random.Generator, car: _Car, fault: str, trip: _Trip, turns: Array,
-    speed: Array, place: int,
+    speed: Array, place: int, small: float | None,
 ) -> Array:  # fmt: skip
     """Moments (s) at which one corner's signal switches."""
     if fault == "cut":
@@ -266,7 +282,7 @@ def _edges(
     elif fault == "wide pitch":
         at = at / (1.0 + hurt.uniform(0.4, 1.0) / count)
     elif fault == "eccentric":
-        swing = float(np.exp(hurt.uniform(np.log(3e-3), np.log(2.5e-2))))
+        swing = SMALLEST_SWING * small if small else float(np.exp(hurt.uniform(np.log(3e-3), np.log(2.5e-2))))
         at = at + swing / (2.0 * np.pi) * np.cos(2.0 * np.pi * (at + hurt.random()))
     elif fault == "high spot":
         away = (at - hurt.random() + 0.5) % 1.0 - 0.5
@@ -280,7 +296,7 @@ def _edges(
     when, high = np.interp(passing[inside], turns[rolls], trip.times[rolls]), high[inside]
     least = car.coil[place]
     if fault == "stands off":
-        least = float(hurt.uniform(9.0, 26.0)) / 3.6
+        least = SMALLEST_WAKE * small if small else float(hurt.uniform(9.0, 26.0)) / 3.6
     elif fault == "high spot":
         least = max(least, float(hurt.uniform(0.7, 1.6)))
     heard = np.interp(when, trip.times, speed) * high * (1.0 + 0.05 * own.standard_normal(when.size)) > least
@@ -294,8 +310,11 @@ def _edges(
         fits = ((side > 0.8), (np.abs(trip.speed) > 0.6 * np.abs(trip.speed).max()), np.abs(trip.speed) > 1.5)
         chosen = fits[int(hurt.choice(3, p=(0.3, 0.2, 0.5)))]
         may = np.flatnonzero(chosen if chosen.sum() > 1000 else fits[2])
-        for start in trip.times[hurt.choice(may, max(2, hurt.poisson(hurt.uniform(1.5, 8.0) * trip.times[-1] / 60.0)))]:
-            gone = (when > start) & (when < start + 0.06 + hurt.exponential(0.22))
+        many = max(2, hurt.poisson(hurt.uniform(1.5, 8.0) * trip.times[-1] / 60.0))
+        for start in trip.times[hurt.choice(may, max(1, round(trip.times[-1] / 60.0)) if small else many)]:
+            gone = (when > start) & (
+                when < start + (SMALLEST_BREAK_S * small if small else 0.06 + hurt.exponential(0.22))
+            )
             when = when[~gone | (hurt.random(when.size) < hurt.choice((0.0, 0.0, 0.2)))]
     return when
 

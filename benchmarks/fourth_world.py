@@ -13,7 +13,14 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 from scipy.signal import lfilter
 
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import (
+    SMALLEST_BREAK_S,
+    SMALLEST_RATIO,
+    SMALLEST_SWING,
+    SMALLEST_WAKE,
+    Drawn,
+    edges_a_turn,
+)
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -22,6 +29,11 @@ FAULTS: dict[str, Fault | None] = {
     "dirt": Fault.ENCODER_NOISE, "wide gap": Fault.AIR_GAP, "bad contact": Fault.INTERMITTENT,
     "no signal": Fault.NO_SIGNAL, "standing value": Fault.FROZEN, "tyre": Fault.TYRE_SIZE, "leads": Fault.CROSSED,
 }  # fmt: skip
+SMALLEST = {
+    Fault.RING_DAMAGE: "lost tooth", Fault.RING_RUNOUT: "eccentric", Fault.AIR_GAP: "wide gap",
+    Fault.INTERMITTENT: "bad contact", Fault.TYRE_SIZE: "tyre",
+}  # fmt: skip
+"""How the faults are called here whose smallest ones are asked for."""
 UNITS = ("span", "period", "window", "filter", "hold", "compare")
 GRID_S = 0.01
 
@@ -45,9 +57,12 @@ class _Vehicle:
     believed: float
 
 
-def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
-    """One drive of two to five minutes; the same drive without its fault where not `faulty`."""
-    return _make(seed, kind, rate_hz, faulty, exact=False)
+def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None) -> Drawn:
+    """One drive of two to five minutes; the same drive without its fault where not `faulty`.
+
+    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding.
+    """
+    return _make(seed, kind, rate_hz, faulty, exact=False, small=small)
 
 
 def change(seed: int, kind: str, rate_hz: float) -> list[Array]:
@@ -57,7 +72,7 @@ def change(seed: int, kind: str, rate_hz: float) -> list[Array]:
     return [a.values - b.values for a, b in zip(with_it, without, strict=True)]
 
 
-def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Drawn:
+def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small: float | None = None) -> Drawn:
     rng, harm = np.random.default_rng([seed, 40_004]), np.random.default_rng([seed, 40_005])
     times, speed, yaw, pull = _drive(rng, float(rng.uniform(120.0, 300.0)))
     car = _vehicle(rng)
@@ -65,7 +80,8 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Dr
     holes = [(t, rng.choice((-1, 1)), rng.uniform(0.01, 0.06)) for t in rng.uniform(0, times[-1], rng.poisson(5))]
     bad = list(Corner)[int(harm.integers(4))]
     happens = kind if faulty else "healthy"
-    odd = 1.0 + float(harm.choice((-1, 1))) * float(harm.uniform(0.006, 0.035))
+    way, much = float(harm.choice((-1, 1))), float(harm.uniform(0.006, 0.035))
+    odd = 1.0 + way * (SMALLEST_RATIO * small if small else much)
     if exact:
         car = replace(car, placing=0.0, unit="span" if car.unit == "window" else car.unit)
     shown: dict[Corner, tuple[Array, Array]] = {}
@@ -85,10 +101,10 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool) -> Dr
         radius = (1.0 - 3e-4 * side * yaw * speed) * np.exp(own.normal(0.0, 7e-4)) * (odd if here == "tyre" else 1.0)
         rate = ground * (1.0 + slip) / radius / car.turn
         turns = np.concatenate([[0.0], np.cumsum(rate[:-1]) * GRID_S]) + own.random()
-        edges = _edges(own, hurt, car, here, times, turns, rate, place)
+        edges = _edges(own, hurt, car, here, times, turns, rate, place, small)
         if here in ("lost tooth", "lost teeth"):
             lost = car.teeth - edges_a_turn(edges, times, turns)
-        edges = _interrupted(hurt, edges, here, times, speed, yaw)
+        edges = _interrupted(hurt, edges, here, times, speed, yaw, small)
         shown[corner] = _value(car, edges, times[-1], np.random.default_rng([seed, 40_008]))
     if car.unit == "compare":
         shown = _compared(shown, car.limit, car.patience)
@@ -165,7 +181,7 @@ def _hop(own: np.random.Generator, count: int) -> Array:
 
 def _edges(
     own: np.random.Generator, hurt: np.random.Generator, car: _Vehicle, fault: str, times: Array, turns: Array,
-    rate: Array, place: int,
+    rate: Array, place: int, small: float | None,
 ) -> Array:  # fmt: skip
     """Moments (s) at which one corner's signal switches."""
     if fault == "no signal":
@@ -181,7 +197,7 @@ def _edges(
     elif fault == "cracked":
         angle = angle * (1.0 - hurt.uniform(0.5, 1.0) / count)
     elif fault == "eccentric":
-        swing = float(np.exp(hurt.uniform(np.log(4e-3), np.log(2e-2))))
+        swing = SMALLEST_SWING * small if small else float(np.exp(hurt.uniform(np.log(4e-3), np.log(2e-2))))
         angle = angle + swing / (2.0 * np.pi) * np.sin(2.0 * np.pi * (angle + hurt.random()))
     elif fault == "lifted":
         wide, lowest = hurt.uniform(0.08, 0.3), hurt.uniform(0.1, 0.4)
@@ -196,7 +212,7 @@ def _edges(
     when, strong = np.interp(passing[inside], turns[rolls], times[rolls]), strong[inside]
     least = car.coil_from[place]
     if fault == "wide gap":
-        least = hurt.uniform(2.4, 7.0)
+        least = SMALLEST_WAKE * small if small else hurt.uniform(2.4, 7.0)
     elif fault == "lifted":
         least = max(least, 0.8)
     fast = np.interp(when, times, rate) * car.turn
@@ -206,13 +222,17 @@ def _edges(
     return np.asarray(np.sort(when[heard] + 8e-6 * own.standard_normal(int(heard.sum()))))
 
 
-def _interrupted(hurt: np.random.Generator, edges: Array, fault: str, times: Array, speed: Array, yaw: Array) -> Array:
+def _interrupted(
+    hurt: np.random.Generator, edges: Array, fault: str, times: Array, speed: Array, yaw: Array, small: float | None
+) -> Array:
     if fault != "bad contact":
         return edges
     in_bends = hurt.random() < 0.35
     may = np.flatnonzero((yaw > 0.08) if in_bends and (yaw > 0.08).sum() > 300 else speed > 2.5)
-    for start in times[hurt.choice(may, max(3, hurt.poisson(hurt.uniform(2.0, 9.0) * times[-1] / 60.0)))]:
-        edges = edges[(edges < start) | (edges > start + 0.05 + hurt.exponential(0.2))]
+    many = max(3, hurt.poisson(hurt.uniform(2.0, 9.0) * times[-1] / 60.0))
+    for start in times[hurt.choice(may, max(1, round(times[-1] / 60.0)) if small else many)]:
+        lasts = SMALLEST_BREAK_S * small if small else 0.05 + hurt.exponential(0.2)
+        edges = edges[(edges < start) | (edges > start + lasts)]
     return edges
 
 

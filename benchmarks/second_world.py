@@ -23,6 +23,13 @@ FAULTS: dict[str, Fault | None] = {
     "breaks": Fault.INTERMITTENT, "dead": Fault.NO_SIGNAL, "frozen": Fault.FROZEN, "tyre": Fault.TYRE_SIZE,
     "axle": Fault.TYRE_SIZE, "crossed": Fault.CROSSED,
 }  # fmt: skip
+SMALLEST = {
+    Fault.RING_DAMAGE: "teeth at one place", Fault.RING_RUNOUT: "out of centre", Fault.AIR_GAP: "gap",
+    Fault.INTERMITTENT: "breaks", Fault.TYRE_SIZE: "tyre",
+}  # fmt: skip
+"""How the faults are called here whose smallest ones are asked for."""
+SMALLEST_SWING, SMALLEST_RATIO, SMALLEST_WAKE, SMALLEST_BREAK_S = 0.002, 0.005, 8.0 / 3.6, 0.1
+"""Relative, relative, m/s, s (one break a minute)."""
 UNITS = ("last", "span", "count", "mean", "filter", "slope", "keep")
 ALIKE = 0.1
 """Share of drives whose unit shows the mean of the others in place of a corner that it does not believe."""
@@ -60,8 +67,11 @@ class _Unit:
     least: float
 
 
-def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
-    """One drive of three to five minutes; the same drive without its fault where not `faulty`."""
+def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None) -> Drawn:
+    """One drive of three to five minutes; the same drive without its fault where not `faulty`.
+
+    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding.
+    """
     rng, chance = np.random.default_rng([seed, 4711]), np.random.default_rng([seed, 4712])
     duration = float(rng.choice((180.0, 240.0, 300.0)))
     road = str(rng.choice(("town", "town", "country", "mixed")))
@@ -84,7 +94,7 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
     bad = list(Corner)[int(chance.integers(4))]
     corners = (bad,) if kind not in ("axle", "crossed") else tuple(c for c in Corner if c.is_front == bad.is_front)
     size = float(np.exp(chance.uniform(np.log(0.006), np.log(0.03))))
-    odd = 1.0 + size * float(chance.choice((-1.0, 1.0)))
+    odd = 1.0 + (SMALLEST_RATIO * small if small else size) * float(chance.choice((-1.0, 1.0)))
     active_fault = kind if faulty else "healthy"
     shown, lost = {}, 0
     for place, corner in enumerate(Corner):
@@ -100,19 +110,20 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
         rate = ground * (1.0 + slip) * ratio / car["turn"]
         turned = np.concatenate([[0.0], np.cumsum(0.5 * (rate[1:] + rate[:-1]) * STEP_S)]) + own.random()
         count = teeth + (int(damage.choice((-5, -3, -2, 2, 3, 5))) if here == "other ring" else 0)
-        angle, strength = _ring(own, damage, count, pitch_error, both, here)
+        angle, strength = _ring(own, damage, count, pitch_error, both, here, small)
         if here.startswith("teeth"):
             lost = (count * (1 + both) - angle.size) // (1 + both)
         edges, power = _passing(times, turned, angle, strength)
         per_s = np.interp(edges, times, rate) * angle.size
         threshold = 0.0 if active else wakes * (1 + both)
         if here == "gap":
-            threshold = chance.uniform(9.0, 26.0) / 3.6 * angle.size / car["turn"]
+            wake = SMALLEST_WAKE * small if small else chance.uniform(9.0, 26.0) / 3.6
+            threshold = wake * angle.size / car["turn"]
         if here == "weak arc":
             threshold = max(threshold, 30.0)
         edges = edges[power * per_s * (1.0 + 0.05 * own.standard_normal(edges.size)) > threshold]
         edges = np.sort(edges + 1e-5 * own.standard_normal(edges.size))
-        edges = _lost(chance, edges, here, times, speed, curvature, duration)
+        edges = _lost(chance, edges, here, times, speed, curvature, duration, small)
         when, value = _speeds(unit, edges, duration, car["turn"] * believed / (teeth * (1 + both)))
         if here == "frozen":
             value = np.where(when >= chance.uniform(0.0, 0.4) * duration, chance.choice((655.35, 12.3)) / 3.6, value)
@@ -183,7 +194,13 @@ def _slip(
 
 
 def _ring(
-    own: np.random.Generator, damage: np.random.Generator, teeth: int, pitch_error: float, both: bool, fault: str
+    own: np.random.Generator,
+    damage: np.random.Generator,
+    teeth: int,
+    pitch_error: float,
+    both: bool,
+    fault: str,
+    small: float | None,
 ) -> tuple[Array, Array]:
     """Angles (turns) and strengths of the edges that are there."""
     angle = (np.arange(teeth) + pitch_error * own.standard_normal(teeth)) / teeth
@@ -194,7 +211,7 @@ def _ring(
     if fault == "crack":
         angle = angle * (1.0 - damage.uniform(0.5, 1.2) / teeth)
     elif fault == "out of centre":
-        swing = np.exp(damage.uniform(np.log(0.004), np.log(0.02)))
+        swing = SMALLEST_SWING * small if small else np.exp(damage.uniform(np.log(0.004), np.log(0.02)))
     elif fault == "weak arc":
         off = np.abs((angle - damage.random() + 0.5) % 1.0 - 0.5)
         width = damage.uniform(0.1, 0.3) / 2.35
@@ -202,7 +219,8 @@ def _ring(
         swing = damage.uniform(0.0005, 0.005)
     elif fault.startswith("teeth"):
         first, like = int(damage.integers(angle.size)), 1 + both
-        keep[(first + np.arange(like * int(damage.choice((1, 1, 2, 3))))) % angle.size] = False
+        many = round(small) if small else int(damage.choice((1, 1, 2, 3)))
+        keep[(first + np.arange(like * many)) % angle.size] = False
         if fault == "teeth at two places":
             keep[(first + int(damage.uniform(0.2, 0.8) * angle.size) + np.arange(like)) % angle.size] = False
     angle = angle - swing / (2 * np.pi) * np.sin(2 * np.pi * angle)
@@ -220,7 +238,14 @@ def _passing(times: Array, turned: Array, angle: Array, strength: Array) -> tupl
 
 
 def _lost(
-    chance: np.random.Generator, edges: Array, fault: str, times: Array, speed: Array, curvature: Array, duration: float
+    chance: np.random.Generator,
+    edges: Array,
+    fault: str,
+    times: Array,
+    speed: Array,
+    curvature: Array,
+    duration: float,
+    small: float | None,
 ) -> Array:
     """What encoder and wire leave of the edges."""
     if fault == "dead":
@@ -231,6 +256,8 @@ def _lost(
         return edges[chance.random(edges.size) > share * drift]
     if fault == "breaks":
         count, length = max(1, chance.poisson(chance.uniform(2, 8) * duration / 60.0)), chance.uniform(0.06, 0.6)
+        if small:
+            count, length = max(1, round(duration / 60.0)), SMALLEST_BREAK_S * small
         fit = (np.abs(curvature) * speed**2 > 0.8) if chance.random() < 0.3 else speed > 1.0
         for start in times[chance.choice(np.flatnonzero(fit), count)]:
             within = (edges > start) & (edges < start + length * chance.uniform(0.5, 1.6))

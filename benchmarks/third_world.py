@@ -14,7 +14,14 @@ import numpy as np
 from scipy.ndimage import gaussian_filter1d
 from scipy.signal import butter, sosfilt
 
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import (
+    SMALLEST_BREAK_S,
+    SMALLEST_RATIO,
+    SMALLEST_SWING,
+    SMALLEST_WAKE,
+    Drawn,
+    edges_a_turn,
+)
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -24,6 +31,11 @@ FAULTS: dict[str, Fault | None] = {
     "loose pin": Fault.INTERMITTENT, "open wire": Fault.NO_SIGNAL, "stuck value": Fault.FROZEN,
     "odd tyre": Fault.TYRE_SIZE, "swapped leads": Fault.CROSSED,
 }  # fmt: skip
+SMALLEST = {
+    Fault.RING_DAMAGE: "tooth gone", Fault.RING_RUNOUT: "off centre", Fault.AIR_GAP: "far sensor",
+    Fault.INTERMITTENT: "loose pin", Fault.TYRE_SIZE: "odd tyre",
+}  # fmt: skip
+"""How the faults are called here whose smallest ones are asked for."""
 UNITS = ("since last used", "one period", "count", "filter", "hold", "plausible")
 STEP_S, THINKS_S = 0.005, 0.05
 """Of the wheels; of the driver."""
@@ -39,8 +51,11 @@ class _Body:
     yaw: Array
 
 
-def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
-    """One drive of two and a half to five minutes; the same drive without its fault where not `faulty`."""
+def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None) -> Drawn:
+    """One drive of two and a half to five minutes; the same drive without its fault where not `faulty`.
+
+    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding.
+    """
     rng, harm = np.random.default_rng([seed, 90210]), np.random.default_rng([seed, 5150])
     body = _drive(rng, float(rng.uniform(150.0, 300.0)))
     track, wheelbase = rng.uniform(1.38, 1.66), rng.uniform(2.35, 3.1)
@@ -70,9 +85,10 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True) -> Drawn:
         size = np.exp(own.normal(0.0, 8e-4)) * (1.0 - load_per_bend * side * body.yaw * body.speed)
         size = size * (1.0 + warm * np.exp(-body.times / 200.0) * own.random() + 1.5e-6 * body.speed**2)
         if here == "odd tyre":
-            size = size * np.exp(harm.choice((-1, 1)) * harm.uniform(0.006, 0.03))
+            way, much = harm.choice((-1, 1)), harm.uniform(0.006, 0.03)
+            size = size * np.exp(way * (SMALLEST_RATIO * small if small else much))
         turned = np.concatenate([[0.0], np.cumsum((ground * (1.0 + slip) / size / turn)[:-1]) * STEP_S]) + own.random()
-        edges = _edges(own, harm, body, turned, teeth, precision, coil, here, turn)
+        edges = _edges(own, harm, body, turned, teeth, precision, coil, here, turn, small)
         if here in ("tooth gone", "some teeth gone"):
             lost = teeth - edges_a_turn(edges, body.times, turned)
         shown[corner] = edges
@@ -153,7 +169,7 @@ def _colour(own: np.random.Generator, count: int) -> Array:
 
 def _edges(
     own: np.random.Generator, harm: np.random.Generator, body: _Body, turned: Array, teeth: int, precision: float,
-    coil: bool, fault: str, turn: float,
+    coil: bool, fault: str, turn: float, small: float | None,
 ) -> Array:  # fmt: skip
     """Moments (s) at which the sensor of one corner switches."""
     if fault == "open wire":
@@ -171,7 +187,8 @@ def _edges(
         gap = harm.uniform(0.3, 1.0) / n
         angle = angle * (1.0 - gap)
     elif fault == "off centre":
-        angle = angle + np.exp(harm.uniform(np.log(4e-3), np.log(2e-2))) / (2 * np.pi) * np.cos(2 * np.pi * angle)
+        swing = SMALLEST_SWING * small if small else np.exp(harm.uniform(np.log(4e-3), np.log(2e-2)))
+        angle = angle + swing / (2 * np.pi) * np.cos(2 * np.pi * angle)
     elif fault == "bent ring":
         weakest, width = harm.uniform(0.55, 0.9), harm.uniform(0.1, 0.3)
         strength = 1.0 - weakest * np.maximum(0.0, 1.0 - np.abs(angle - 0.5) / width)
@@ -184,7 +201,7 @@ def _edges(
     speed = np.interp(times, body.times, body.speed)
     least = own.uniform(1.0, 2.2) if coil else 0.0
     if fault == "far sensor":
-        least = harm.uniform(2.5, 7.5)
+        least = SMALLEST_WAKE * small if small else harm.uniform(2.5, 7.5)
     if fault == "bent ring":
         least = max(least, own.uniform(1.2, 2.5))
     heard = speed * power[inside] * (1.0 + 0.04 * own.standard_normal(times.size)) > least
@@ -193,8 +210,10 @@ def _edges(
     times = times[heard] + own.normal(0.0, 1.2e-5, int(heard.sum()))
     if fault == "loose pin":
         drives = body.times[body.speed > 2.0]
-        for start in harm.choice(drives, max(2, harm.poisson(harm.uniform(2.0, 8.0) * body.times[-1] / 60.0))):
-            times = times[(times < start) | (times > start + harm.exponential(0.25) + 0.05)]
+        many = max(2, harm.poisson(harm.uniform(2.0, 8.0) * body.times[-1] / 60.0))
+        for start in harm.choice(drives, max(1, round(body.times[-1] / 60.0)) if small else many):
+            lasts = SMALLEST_BREAK_S * small if small else harm.exponential(0.25) + 0.05
+            times = times[(times < start) | (times > start + lasts)]
     return np.sort(times)
 
 

@@ -1,83 +1,145 @@
 """Learn what a clean log is worth: simulated twins of one drive → `knowledge/calibration.json`.
 
-python -m tools.train_sight [DRIVES]          (make train, after the probabilities)
+python -m tools.train_sight [TWINS] [--records FILE]          (make train, after the probabilities)
 
 The first twin is sound and says with which probability the smallest fault worth finding would
 have been found in it; the second has that fault at that corner, and it is found or not. One
-logistic regression per kind joins the two. Seeds from 130,000 on.
+logistic regression per kind joins the two. Twins come from the simulator and, as many each, from the worlds
+that teach the probabilities as well (`tools.train.ELSEWHERE`); seeds from 130,000 on of each.
 """
 
 from __future__ import annotations
 
+import argparse
 import json
-import sys
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from importlib import resources
+from pathlib import Path
+from types import ModuleType
+from typing import NamedTuple
 
 import numpy as np
+from benchmarks.elsewhere import is_right as is_right_elsewhere
 
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Corner, Fault, Vehicle
-from nodrek.core.verdict.judge import analyze_log
+from nodrek.core.model import Corner, Fault, Finding, RawLog, Vehicle
+from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.sight import SIGHT, sight_row
 from nodrek.errors import NodrekError
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.chain import simulate
-from nodrek.simulate.faults import Cause, SimulatedFault
+from nodrek.simulate.faults import Cause
 from nodrek.simulate.truth import is_right
-from nodrek.simulate.vary import draw_scenario
-from tools.train import draw, fit, write
+from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
+from tools.train import ELSEWHERE, RATES, draw, fit, world_of, write
 
 FIRST_SEED = 130_000
-DRIVES = 600
-SMALLEST = (
-    (Fault.RING_DAMAGE, SimulatedFault(Corner.FL, Cause.MISSING_TEETH, count=1)),
-    (Fault.RING_RUNOUT, SimulatedFault(Corner.FL, Cause.ECCENTRIC_RING, size=0.002)),
-    (Fault.AIR_GAP, SimulatedFault(Corner.FL, Cause.WIDE_GAP, size=8.0 / 3.6)),
-    (Fault.INTERMITTENT, SimulatedFault(Corner.FL, Cause.BROKEN_LEAD, per_minute=1.0, length_s=0.1)),
-    (Fault.TYRE_SIZE, SimulatedFault(Corner.FL, Cause.WHEEL_SIZE, size=0.005)),
-)
-FOUND_FROM = 0.5
+TWINS = 2_400
+FIRST_SEEDS = (0, *ELSEWHERE)
+"""What is added to seeds, by world: twins of all worlds in turn."""
+CAUSES = {
+    Fault.RING_DAMAGE: Cause.MISSING_TEETH, Fault.RING_RUNOUT: Cause.ECCENTRIC_RING, Fault.AIR_GAP: Cause.WIDE_GAP,
+    Fault.INTERMITTENT: Cause.BROKEN_LEAD, Fault.TYRE_SIZE: Cause.WHEEL_SIZE,
+}  # fmt: skip
+"""What the simulator calls the faults whose smallest ones are asked for."""
+KINDS = tuple(CAUSES)
 
 
-def twins(seed: int) -> tuple[str, list[float], bool] | None:
-    """Kind, what the sound twin says of its sight, and whether the fault of the other was found."""
-    kind, smallest = SMALLEST[seed % len(SMALLEST)]
-    fault = replace(smallest, corner=list(Corner)[(seed // len(SMALLEST)) % len(Corner)])
-    settings = draw(seed)[1]
-    settings.pop("nuisance", None)
-    try:
+class Pair(NamedTuple):
+    """Two logs of one drive: sound, and with the smallest fault of a kind at one corner."""
+
+    sound: RawLog
+    faulty: RawLog
+    corner: Corner
+    is_right: Callable[[Finding], bool]
+
+
+class Twin(NamedTuple):
+    """What the sound log is like (`SIGHT`) and whether the fault was found in the other."""
+
+    kind: Fault
+    row: list[float]
+    found: bool
+
+
+def pair(seed: int, world: ModuleType | None) -> tuple[Fault, Pair]:
+    """Twins of the simulator, or of another world; kinds in turn. Raises `NodrekError` where nothing can be driven."""
+    kind = KINDS[seed % len(KINDS)]
+    if world is None:
+        fault = small_fault(draw_fault(CAUSES[kind], seed), 1.0)
+        settings = draw(seed)[1]
+        settings.pop("nuisance", None)
         faulty = draw_scenario(seed, (fault,), **settings)
-        _, exam = analyze_log(map_corners(simulate(replace(faulty, faults=()))), Vehicle(), _quiet)
-        row = sight_row(exam, fault.corner, could_see(exam, fault.corner)[kind])
-        analysis, _ = analyze_log(map_corners(simulate(faulty)), Vehicle(), _quiet, shipped_calibration())
+        return kind, Pair(
+            simulate(replace(faulty, faults=())), simulate(faulty), fault.corner,
+            lambda f: is_right(f.fault.value, f.corners, fault),
+        )  # fmt: skip
+    rate, called = float(np.random.default_rng([seed, 79]).choice(RATES)), world.SMALLEST[kind]
+    drawn = world.draw(seed, called, rate, small=1.0)
+    sound = world.draw(seed, called, rate, faulty=False).log
+    return kind, Pair(sound, drawn.log, drawn.corners[0], lambda f: is_right_elsewhere(f, drawn))
+
+
+def twin(seed: int, world: ModuleType | None) -> Twin | None:
+    """``None`` where one of the two cannot be analyzed."""
+    try:
+        kind, drives = pair(seed, world)
+        _, exam = analyze_log(map_corners(drives.sound), Vehicle(), _quiet)
+        row = sight_row(exam, drives.corner, could_see(exam, drives.corner)[kind])
+        analysis, _ = analyze_log(map_corners(drives.faulty), Vehicle(), _quiet, shipped_calibration())
     except NodrekError:
         return None
-    sure = [f for f in analysis.findings if f.confidence >= FOUND_FROM]
-    return kind.value, row.tolist(), any(is_right(f.fault.value, f.corners, fault) for f in sure)
+    found = any(drives.is_right(f) for f in analysis.findings if f.confidence >= FAULTY_FROM)
+    return Twin(kind, row.tolist(), found)
 
 
 def _quiet(share: float, doing: str) -> None:
     """A progress that tells nobody."""
 
 
-def main(drives: int) -> None:
+def _taught(seed: int) -> Twin | None:
+    return twin(seed, world_of(seed))
+
+
+def gather(twins: int, keep: Path | None) -> list[Twin]:
+    """Twins of all worlds, two at a time; from `keep` where that file is there, else left there."""
+    if keep is not None and keep.exists():
+        return [Twin(Fault(kind), row, found) for kind, row, found in json.loads(keep.read_text(encoding="utf-8"))]
+    each = len(FIRST_SEEDS)
+    # kinds in turn within each world
+    seeds = [FIRST_SEEDS[i % each] + FIRST_SEED + i // each for i in range(twins)]
     with ProcessPoolExecutor(max_workers=2) as pool:
-        done = list(pool.map(twins, range(FIRST_SEED, FIRST_SEED + drives), chunksize=4))
-    document = json.loads(resources.files("nodrek.knowledge").joinpath("calibration.json").read_text(encoding="utf-8"))
-    document["sight"] = {}
-    for kind, _ in SMALLEST:
-        mine = [t for t in done if t is not None and t[0] == kind.value]
-        x, y = np.array([t[1] for t in mine]), np.array([t[2] for t in mine], dtype=float)
+        done = [t for t in pool.map(_taught, seeds, chunksize=4) if t is not None]
+    if keep is not None:
+        keep.write_text(json.dumps([(t.kind.value, t.row, t.found) for t in done]), encoding="utf-8")
+    return done
+
+
+def learn(done: Sequence[Twin]) -> dict[str, dict[str, float]]:
+    """Weights of `SIGHT` by kind; tells how good they are."""
+    learnt = {}
+    for kind in KINDS:
+        mine = [t for t in done if t.kind is kind]
+        x, y = np.array([t.row for t in mine]), np.array([t.found for t in mine], dtype=float)
         weights = fit(x, y)
-        document["sight"][kind.value] = {n: round(float(w), 5) for n, w in zip(SIGHT, weights, strict=True)}
+        learnt[kind.value] = {n: round(float(w), 5) for n, w in zip(SIGHT, weights, strict=True)}
         p = 1 / (1 + np.exp(-np.clip(x @ weights, -30, 30)))
         print(f"{kind.value:14s} {len(y):4d} twins, found {y.mean():.2f}, promised {p.mean():.2f}, "
               f"Brier {np.mean((p - y) ** 2):.3f}")  # fmt: skip
-    write(document)
+    return learnt
+
+
+def main(twins: int, records: Path | None) -> None:
+    learnt = learn(gather(twins, records))
+    document = json.loads(resources.files("nodrek.knowledge").joinpath("calibration.json").read_text(encoding="utf-8"))
+    write({**document, "sight": learnt})
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else DRIVES)
+    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    asked.add_argument("twins", type=int, nargs="?", default=TWINS)
+    asked.add_argument("--records", type=Path, help="keep what was gathered here, or take it from here")
+    main(**vars(asked.parse_args()))

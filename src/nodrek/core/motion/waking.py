@@ -42,6 +42,8 @@ MIDDLE_WEIGHT = 2.0 / 3.0
 FIRST_TEETH = 1.1
 """Middle over single changes from which these are the first teeth of a ring that wakes bit by bit."""
 LOOKS = 5
+TIGHTEST = 0.4
+"""Relative distance from the middle of its mates that a corner may have in a bend."""
 FASTEST_WAKE = 25.0
 """m/s: what is silent above has no gap but no signal."""
 
@@ -101,7 +103,7 @@ def find_waking(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict
 
 def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable: Usable) -> Waking:
     times = channel.times
-    mates = _mates_speed(channel, channels)
+    mates = speed_by_mates(channel, channels)
     known = ~np.isnan(channel.speed)
     own = channel.speed
     if not known.all():
@@ -229,9 +231,32 @@ def _half_read(mates: Array, own: Array, wake: float) -> float:
     return middle if driven.size and driven.mean() >= LEAST_DRIVEN else float("nan")
 
 
+def speed_by_mates(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:
+    """What this corner turns at (m/s) by what its mates read, bends included; shape of its samples.
+
+    Vehicles pull away into bends, and there the middle of three mates is far from the fourth: the wheel on the other
+    side of its axle times what the other axle says of the two sides (exact for a rear one, 2 % low for a front one in
+    8 m). Where a mate does not read its part, the middle of them.
+    """
+    others = _others(channel, channels)
+    middle = _middle_of(list(others.values()), channel.times.size)
+    beside, ahead = channel.corner.mate, [c for c in others if c.is_front is not channel.corner.is_front]
+    if beside not in others or len(ahead) < 2:
+        return middle
+    near, far = sorted(ahead, key=lambda c: c.is_left is not channel.corner.is_left)
+    reads = np.minimum(np.minimum(others[beside], others[near]), others[far]) > np.maximum(0.5 * middle, LEAST_SPEED)
+    own = np.where(reads, others[beside] * others[near] / np.where(reads, others[far], 1.0), middle)
+    return np.where(np.abs(own - middle) < TIGHTEST * middle, own, middle)
+
+
 def _mates_speed(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:
     """Middle speed of the other corners at this corner's times; the highest of two."""
-    others = []
+    return _middle_of(list(_others(channel, channels).values()), channel.times.size)
+
+
+def _others(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Array]:
+    """Speed of each other corner that reads anything, at this corner's times."""
+    others = {}
     for corner, other in channels.items():
         if corner is channel.corner:
             continue
@@ -240,11 +265,15 @@ def _mates_speed(channel: WheelChannel, channels: Mapping[Corner, WheelChannel])
             good = ~np.isnan(speed)
             if good.sum() < 2:
                 continue
-            others.append(np.interp(channel.times, other.times[good], speed[good]))
+            others[corner] = np.interp(channel.times, other.times[good], speed[good])
         else:
-            others.append(speed if other.times is channel.times else np.interp(channel.times, other.times, speed))
+            others[corner] = speed if other.times is channel.times else np.interp(channel.times, other.times, speed)
+    return others
+
+
+def _middle_of(others: list[Array], size: int) -> Array:
     if not others:
-        return np.zeros(channel.times.size)
+        return np.zeros(size)
     if len(others) <= 2:
         highest: Array = np.maximum.reduce(others)
         return highest

@@ -14,6 +14,9 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.motion.reference import ASLEEP_BELOW
+from nodrek.core.motion.usable import GRID_STEP
+from nodrek.core.motion.waking import LEAST_SPEED
 from nodrek.core.turns.fold import overtones_by_speed, slow_harmonics, swing_at_any_speed
 from nodrek.core.turns.pulse import Shapes
 from nodrek.core.turns.track import USUAL, Track
@@ -64,7 +67,8 @@ EVIDENCE = (
     "dip_lasts", "dip_clumps",  # ln: seconds of one dip; how unevenly they lie in time
     "breaks_a_minute",
     "stand_ins", "long_stand_ins",  # runs of what a unit shows in place of a reading, ln over the worst mate's
-    "late", "wake_scatter",
+    "late", "wake_scatter", "wake_changes",
+    "read_below", "silent_above", "slow_driving",  # what one wake-up speed does not explain; ln of seconds
     "rate", "minutes", "rounding", "noise", "speed", "corners",
     "smoothness", "noise_falls",  # what the control unit does with edges, see `_unit_numbers`
 )  # fmt: skip
@@ -284,7 +288,16 @@ def _unit_numbers(exam: Examination) -> list[float]:
 
 def _waking_numbers(exam: Examination, corner: Corner) -> list[float]:
     late = lateness(exam, corner)
-    return [late if math.isfinite(late) else 0.0, exam.waking[corner].scatter]
+    own = exam.waking[corner]
+    slow = exam.usable.vehicle[(exam.usable.vehicle > LEAST_SPEED) & (exam.usable.vehicle < ASLEEP_BELOW)]
+    return [
+        late if math.isfinite(late) else 0.0,
+        own.scatter,
+        math.log1p(own.rises.size + own.falls.size),
+        own.awake_below / max(own.awake_below + own.silent_below, GRID_STEP),
+        own.silent_above / max(own.silent_above + own.silent_below, GRID_STEP),
+        math.log1p(slow.size * GRID_STEP),
+    ]
 
 
 def _strongest(findings: Sequence[Finding], kind: Fault, corner: Corner) -> float:

@@ -31,13 +31,20 @@ def gap_confidence(exam: Examination, corner: Corner) -> float:
     changes = own.rises.size + own.falls.size
     if not changes or not math.isfinite(late):
         return 0.0
-    slowest = 1.0 / max(exam.log.channels[corner].rate, 0.1)
-    blur = math.hypot(0.25, 0.6 * slowest / math.sqrt(changes))
-    size = passes(late, WORTH_SAYING, blur)
-    # one change alone may be anything; seconds of silence while the mates read are not
-    seen = ratio_odds(changes + own.silent_below / SECONDS_PER_CHANGE, EVEN_CHANGES, 2.0)
+    size = late_enough(late, exam.log.channels[corner].rate, changes)
     same = 1.0 / (1.0 + (own.scatter / EVEN_SCATTER) ** 3)
-    return 0.99 * size * seen * same * _explained(own)
+    return 0.99 * size * seen_enough(changes, own.silent_below) * same * _explained(own)
+
+
+def late_enough(late: float, rate: float, changes: int) -> float:
+    """Probability that a corner seen to wake `late` m/s after its mates, at so many `changes`, is no sound one."""
+    blur = math.hypot(0.25, 0.6 / max(rate, 0.1) / math.sqrt(changes))
+    return passes(late, WORTH_SAYING, blur)
+
+
+def seen_enough(changes: int, silent_s: float) -> float:
+    """Doubt about few changes: one alone may be anything; seconds of silence while the mates read are not."""
+    return ratio_odds(changes + silent_s / SECONDS_PER_CHANGE, EVEN_CHANGES, 2.0)
 
 
 def lateness(exam: Examination, corner: Corner) -> float:

@@ -13,10 +13,14 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault
 from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.motion.usable import GRID_STEP
+from nodrek.core.motion.waking import LEAST_SPEED, speed_by_mates
 from nodrek.core.turns.phase import turn_phasor, within_turn
 from nodrek.core.turns.search import CLIP, FOLD_FROM, HARMONICS, MOST_SAMPLES, fold_weights, some_stretches
 from nodrek.core.turns.statistic import log_tail
+from nodrek.core.verdict.breaks import FROM_SPEED as BREAKS_FROM
 from nodrek.core.verdict.examine import Examination, RingEvidence
+from nodrek.core.verdict.gap import late_enough, seen_enough
 from nodrek.core.verdict.odds import passes
 from nodrek.core.verdict.ring import EVEN_DAMAGE, EVEN_RUNOUT, LOCKED_LOG_P, NULL_FACTOR
 from nodrek.core.verdict.stand_in import always_made_of_others
@@ -34,6 +38,8 @@ PLACES = (0.1, 0.6)
 BREAK_S = 0.1
 """A break of this length, once a minute."""
 AIR_GAP_SPEED = 8.0 / 3.6
+HYSTERESIS = 0.1
+"""Part of that speed to both sides of it that is neither below nor above."""
 
 
 def could_see(exam: Examination, corner: Corner) -> dict[Fault, float]:
@@ -129,19 +135,26 @@ def _locks_with(motion: CornerMotion, ring: RingEvidence, frequency: float, aver
 
 
 def _gap_power(exam: Examination, corner: Corner) -> float:
-    """A late wake-up shows on every pull-away that the log holds, unless all corners are late."""
-    wakes = [w.wake for w in exam.waking.values() if math.isfinite(w.wake)]
-    own = exam.waking[corner].wake
-    if not math.isfinite(own) or len(wakes) < 2:
+    """A late wake-up shows wherever the mates read and this corner would not: at changes through that speed, and below.
+
+    The detector's own measure of both, with the corner silenced in this log.
+    """
+    wakes = [w.wake for c, w in exam.waking.items() if c is not corner and math.isfinite(w.wake)]
+    if len(exam.waking) < 2:
         return 0.0
-    channel = exam.log.channels[corner]
-    # the speed changes by about 1.5 m/s² × sample period between two looks
-    blur = 1.5 / channel.rate + channel.quantum
-    return passes(AIR_GAP_SPEED - float(np.median(wakes)), 0.4, max(blur, 0.1))
+    channel, mates = exam.log.channels[corner], float(np.median(wakes)) if wakes else 0.0
+    speed = speed_by_mates(channel, exam.log.channels)
+    faster = speed[np.abs(speed - AIR_GAP_SPEED) > HYSTERESIS * AIR_GAP_SPEED] > AIR_GAP_SPEED
+    changes = int(np.count_nonzero(faster[1:] != faster[:-1]))
+    if not changes:
+        return 0.0
+    silent = np.count_nonzero((speed > max(mates, LEAST_SPEED)) & (speed < AIR_GAP_SPEED)) / channel.rate
+    return late_enough(AIR_GAP_SPEED - mates, channel.rate, changes) * seen_enough(changes, silent)
 
 
 def _break_power(exam: Examination, corner: Corner) -> float:
-    """At least two of the breaks that one a minute gives must fall on samples."""
+    """At least two of the breaks that one a minute gives, where it is fast enough to tell, must fall on samples."""
     rate = exam.log.channels[corner].rate
-    expected = exam.usable.moving / 60.0 * min(1.0, BREAK_S * rate)
+    fast = GRID_STEP * float(np.count_nonzero(exam.usable.vehicle > BREAKS_FROM))
+    expected = fast / 60.0 * min(1.0, BREAK_S * rate)
     return 1.0 - math.exp(-expected) * (1.0 + 0.5 * expected)
