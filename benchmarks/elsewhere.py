@@ -1,10 +1,11 @@
 """How far what was learnt holds in worlds that the shipped simulator never made.
 
-python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourth|fifth]
+python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourth|fifth] [--small]
 
 The second, third and fifth world teach as well (other seeds of them); the fourth is measured only.
 "exact" counts a tyre for a ring with other teeth where that ratio may be either, and an axle for its
-mirror image; "visible" asks for a change well over the noise of the sound twin. "teeth": of the rings that are
+mirror image; "visible" asks for a change well over the noise of the sound twin. "small": faults of one to three times
+the smallest size that is worth finding, and only kinds that have one. "teeth": of the rings that are
 found, the share whose number of lost teeth is told right, without and with the number of teeth of a sound one.
 """
 
@@ -31,6 +32,7 @@ from nodrek.io.knowledge import shipped_calibration
 WORLDS = {"second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world}
 FIRST_SEED = 1_000
 RATES_HZ = (50.0, 10.0, 4.0)
+SMALL_UP_TO = 3.0
 HEALTHY_FOR_ONE = 4
 """So many sound drives for each fault of a kind: false alarms are rare."""
 
@@ -47,9 +49,11 @@ class Trial(NamedTuple):
     teeth: tuple[bool, bool] | None = None
 
 
-def one_drive(world: str, seed: int, kind: str, rate_hz: float) -> Trial:
-    draw = WORLDS[world].draw
-    drawn = draw(seed, kind, rate_hz)
+def one_drive(world: str, seed: int, kind: str, rate_hz: float, are_small: bool = False) -> Trial:
+    small = None
+    if are_small and kind in WORLDS[world].SMALLEST.values():
+        small = float(np.exp(np.random.default_rng([seed, 81]).uniform(0.0, np.log(SMALL_UP_TO))))
+    drawn = WORLDS[world].draw(seed, kind, rate_hz, small=small)
     analysis, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None, shipped_calibration())
     said = [(f.confidence, is_right(f, drawn)) for f in analysis.findings]
     sure = [f for f in analysis.findings if f.confidence >= FAULTY_FROM]
@@ -59,7 +63,7 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float) -> Trial:
     exact = bool(right)
     corner = exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
     teeth = _teeth_right(exam, drawn, right[0]) if drawn.lost and exact else None
-    return Trial(_is_visible(world, drawn, seed, kind, rate_hz), exact, corner, False, said, teeth)
+    return Trial(_is_visible(world, drawn, seed, kind, rate_hz, small), exact, corner, False, said, teeth)
 
 
 def _teeth_right(exam: Examination, drawn: Drawn, found: Finding) -> tuple[bool, bool]:
@@ -78,10 +82,10 @@ def is_right(finding: Finding, drawn: Drawn) -> bool:
     return same and (mirrored or set(finding.corners) == set(drawn.corners))
 
 
-def _is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float) -> bool:
+def _is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float, small: float | None) -> bool:
     sound = WORLDS[world].draw(seed, kind, rate_hz, faulty=False).log
     if hasattr(WORLDS[world], "change"):
-        changes, asked = WORLDS[world].change(seed, kind, rate_hz), VISIBLE_SIGMAS
+        changes, asked = WORLDS[world].change(seed, kind, rate_hz, small), VISIBLE_SIGMAS
     else:
         changes = [a.values - b.values for a, b in zip(drawn.log.channels, sound.channels, strict=True)]
         # two roundings of one number differ as well: asked for is more than such differences make
@@ -95,16 +99,22 @@ def _is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float) 
     return seen >= asked
 
 
-def main(drives: int, first_seed: int, world: str) -> None:
+def main(drives: int, first_seed: int, world: str, small: bool) -> None:
     print(f"{world + ' world':22s} {'rate':>5s} {'n':>4s} {'visible':>8s} {'exact':>6s} {'corner':>7s} {'alarms':>7s}")
     said: list[tuple[float, bool]] = []
     with ProcessPoolExecutor(max_workers=2) as pool:
         for rate in RATES_HZ:
             everything, teeth = [], []
             for place, kind in enumerate(WORLDS[world].FAULTS):
+                if small and kind not in WORLDS[world].SMALLEST.values():
+                    continue
                 count = drives * (HEALTHY_FOR_ONE if kind == "healthy" else 1)
                 seeds = range(first_seed + 1_000 * place, first_seed + 1_000 * place + count)
-                done = list(pool.map(one_drive, [world] * count, seeds, [kind] * count, [rate] * count, chunksize=2))
+                done = list(
+                    pool.map(
+                        one_drive, [world] * count, seeds, [kind] * count, [rate] * count, [small] * count, chunksize=2
+                    )
+                )
                 said += [pair for trial in done for pair in trial.said]
                 seen = [trial for trial in done if trial.visible]
                 label = f"{kind:22s} {rate:5.0f} {count:4d}"
@@ -129,5 +139,6 @@ if __name__ == "__main__":
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("drives", type=int, nargs="?", default=12, help="of each kind of fault")
     asked.add_argument("first_seed", type=int, nargs="?", default=FIRST_SEED)
+    asked.add_argument("--small", action="store_true", help="the smallest faults worth finding")
     asked.add_argument("--world", choices=tuple(WORLDS), default="fourth")
     main(**vars(asked.parse_args()))

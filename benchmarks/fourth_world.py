@@ -65,10 +65,12 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float
     return _make(seed, kind, rate_hz, faulty, exact=False, small=small)
 
 
-def change(seed: int, kind: str, rate_hz: float) -> list[Array]:
+def change(seed: int, kind: str, rate_hz: float, small: float | None = None) -> list[Array]:
     """What the fault changes in the reading of each corner (log's unit), where units round and count nothing and teeth
     are placed well: what a filter is matched to that knows all but the noise."""
-    with_it, without = (_make(seed, kind, rate_hz, faulty, exact=True).log.channels for faulty in (True, False))
+    with_it, without = (
+        _make(seed, kind, rate_hz, faulty, exact=True, small=small).log.channels for faulty in (True, False)
+    )
     return [a.values - b.values for a, b in zip(with_it, without, strict=True)]
 
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from conftest import analyze_raw, drive
-from nodrek.core.model import Analysis, Corner, Fault, Vehicle, Verdict, WheelLog
+from nodrek.core.model import Analysis, Corner, Fault, RawLog, Vehicle, Verdict, WheelLog
 from nodrek.core.motion.ratios import RatioEstimate
 from nodrek.core.verdict.breaks import times_words
 from nodrek.core.verdict.examine import Examination
@@ -136,6 +136,22 @@ def test_what_a_clean_log_is_worth_follows_its_rate(rate: float) -> None:
         kept += any(f.fault is Fault.RING_DAMAGE and f.confidence >= 0.5 for f in hurt.findings)
     assert kept >= promised - 1
     assert promised == 5 or rate < 10
+
+
+def test_a_gap_shows_only_where_the_log_goes_through_its_speed(healthy_raw: RawLog) -> None:
+    """One that reads above 8 km/h only, asked of a drive with pull-aways and stops and of its longest fast part."""
+    speeds = np.min([c.values for c in healthy_raw.channels], axis=0)
+    slow = np.flatnonzero(np.concatenate([[True], speeds < 12.0, [True]]))
+    longest = int(np.argmax(np.diff(slow)))
+    fast = slice(slow[longest], slow[longest + 1] - 1)
+    part = tuple(replace(c, times_s=c.times_s[fast], values=c.values[fast]) for c in healthy_raw.channels)
+    seen = {}
+    for raw in (healthy_raw, replace(healthy_raw, channels=part)):
+        analysis, _ = analyze_raw(raw)
+        assert isinstance(analysis, Analysis)
+        seen[raw is healthy_raw] = [c.could_see[Fault.AIR_GAP] for c in analysis.corners.values()]
+    assert min(seen[True]) > 0.8
+    assert max(seen[False]) == 0.0
 
 
 def test_a_standing_vehicle_is_told() -> None:

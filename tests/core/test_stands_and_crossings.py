@@ -219,6 +219,26 @@ def test_waking_is_where_half_of_the_teeth_are_read(kmh: float, spread: float, b
     assert waking.wake * 3.6 == pytest.approx(kmh, abs=0.7)
 
 
+@settings(max_examples=15, deadline=None)
+@given(st.floats(7.0, 16.0), st.floats(6.0, 40.0), st.sampled_from(list(Corner)), st.booleans())
+def test_waking_in_a_bend_is_told_by_what_that_wheel_turns_at(
+    kmh: float, radius: float, corner: Corner, leftwards: bool
+) -> None:
+    """All pulling away lies in one bend (the middle of its rear axle on `radius` m): speeds of the wheels by plane
+    kinematics of a rigid body; what the tolerance grows by is the share of a front wheel that the rear axle does
+    not know of. The middle of the mates is off by up to 15 % at 6 m."""
+    channels = stop_and_go(1.0, top_kmh=26.0)
+    moved = {}
+    for c, channel in channels.items():
+        across = radius + (0.75 if c.is_left is not leftwards else -0.75)
+        own = channel.speed * (np.hypot(across, 2.7) if c.is_front else across) / radius
+        if c is corner:
+            own = np.where(own * 3.6 < kmh, 0.0, own)
+        moved[c] = replace(channel, speed=own)
+    waking = find_waking(moved, find_usable(moved, 240.0))[corner]
+    assert waking.wake * 3.6 == pytest.approx(kmh, abs=0.4 + 0.04 * kmh * (6.0 / radius) ** 2)
+
+
 def test_a_wire_knows_no_speed() -> None:
     moments = (6.0, 11.0, 19.0, 67.0, 73.0, 80.0, 127.0, 136.0)
     channels = stop_and_go(1.5, moments)
