@@ -37,7 +37,7 @@ from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 from tools.train import ELSEWHERE, RATES, draw, fit, world_of, write
 
 FIRST_SEED = 130_000
-TWINS = 2_400
+TWINS = 1_600
 FIRST_SEEDS = (0, *ELSEWHERE)
 """What is added to seeds, by world: twins of all worlds in turn."""
 CAUSES = {
