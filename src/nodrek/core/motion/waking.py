@@ -103,7 +103,7 @@ def find_waking(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict
 
 def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable: Usable) -> Waking:
     times = channel.times
-    mates = speed_by_mates(channel, channels)
+    mates = _mates_speed(channel, channels)
     known = ~np.isnan(channel.speed)
     own = channel.speed
     if not known.all():
@@ -121,14 +121,11 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
         if times[change[k + 1]] - times[change[k]] < CHATTER_S:
             keep[k if rising[k] else k + 1] = False
     change, rising = change[keep], rising[keep]
-    # at the middle of the two samples; before the mates wake, the corner's own first reading tells
-    at = 0.5 * (mates[change] + mates[change + 1])
-    asleep_too = np.minimum(mates[change], mates[change + 1]) < LEAST_SPEED
-    after = np.where(rising, own[np.minimum(change + 1, own.size - 1)], own[change])
-    first_reading = np.minimum(after, np.where(at > 0, 2 * at, after))
-    at = np.where(asleep_too, first_reading, _middle_of_waking(times, mates, own, change, at))
-    usual = at < FASTEST_WAKE
-    rises, falls = at[rising & usual], at[~rising & usual]
+    rises, falls = _speeds(times, mates, own, change, rising)
+    if _typical_change(rises, falls) > FROM_SPEED:
+        # only now bends are worth the work
+        mates = _own_by_mates(channel, channels)[known]
+        rises, falls = _speeds(times, mates, own, change, rising)
     step = np.diff(times, append=times[-1])
     step = np.minimum(step, 4.0 * float(np.median(step)))
     both = np.concatenate([rises, falls])
@@ -145,6 +142,20 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
         silent_above=float(step[silent & (mates >= high)].sum()),
         awake_below=float(step[~silent & moving & (mates < low)].sum()),
     )
+
+
+def _speeds(
+    times: Array, mates: Array, own: Array, change: npt.NDArray[np.int64], rising: npt.NDArray[np.bool_]
+) -> tuple[Array, Array]:
+    """Mates' speeds (m/s) at the changes to reading, and at those to silence."""
+    # at the middle of the two samples; before the mates wake, the corner's own first reading tells
+    at = 0.5 * (mates[change] + mates[change + 1])
+    asleep_too = np.minimum(mates[change], mates[change + 1]) < LEAST_SPEED
+    after = np.where(rising, own[np.minimum(change + 1, own.size - 1)], own[change])
+    first_reading = np.minimum(after, np.where(at > 0, 2 * at, after))
+    at = np.where(asleep_too, first_reading, _middle_of_waking(times, mates, own, change, at))
+    usual = at < FASTEST_WAKE
+    return at[rising & usual], at[~rising & usual]
 
 
 def _typical_change(rises: Array, falls: Array) -> float:
@@ -231,7 +242,7 @@ def _half_read(mates: Array, own: Array, wake: float) -> float:
     return middle if driven.size and driven.mean() >= LEAST_DRIVEN else float("nan")
 
 
-def speed_by_mates(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:
+def _own_by_mates(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:
     """What this corner turns at (m/s) by what its mates read, bends included; shape of its samples.
 
     Vehicles pull away into bends, and there the middle of three mates is far from the fourth: the wheel on the other

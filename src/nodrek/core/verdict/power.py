@@ -14,7 +14,7 @@ import numpy as np
 from nodrek.core.model import Array, Corner, Fault
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.motion.usable import GRID_STEP
-from nodrek.core.motion.waking import LEAST_SPEED, speed_by_mates
+from nodrek.core.motion.waking import LEAST_SPEED
 from nodrek.core.turns.phase import turn_phasor, within_turn
 from nodrek.core.turns.search import CLIP, FOLD_FROM, HARMONICS, MOST_SAMPLES, fold_weights, some_stretches
 from nodrek.core.turns.statistic import log_tail
@@ -142,14 +142,14 @@ def _gap_power(exam: Examination, corner: Corner) -> float:
     wakes = [w.wake for c, w in exam.waking.items() if c is not corner and math.isfinite(w.wake)]
     if len(exam.waking) < 2:
         return 0.0
-    channel, mates = exam.log.channels[corner], float(np.median(wakes)) if wakes else 0.0
-    speed = speed_by_mates(channel, exam.log.channels)
+    rate, mates = exam.log.channels[corner].rate, float(np.median(wakes)) if wakes else 0.0
+    speed = exam.usable.vehicle
     faster = speed[np.abs(speed - AIR_GAP_SPEED) > HYSTERESIS * AIR_GAP_SPEED] > AIR_GAP_SPEED
     changes = int(np.count_nonzero(faster[1:] != faster[:-1]))
     if not changes:
         return 0.0
-    silent = np.count_nonzero((speed > max(mates, LEAST_SPEED)) & (speed < AIR_GAP_SPEED)) / channel.rate
-    return late_enough(AIR_GAP_SPEED - mates, channel.rate, changes) * seen_enough(changes, silent)
+    silent = GRID_STEP * np.count_nonzero((speed > max(mates, LEAST_SPEED)) & (speed < AIR_GAP_SPEED))
+    return late_enough(AIR_GAP_SPEED - mates, rate, changes) * seen_enough(changes, silent)
 
 
 def _break_power(exam: Examination, corner: Corner) -> float:
