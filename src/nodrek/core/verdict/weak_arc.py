@@ -35,7 +35,7 @@ EVEN_SPELLS, EVEN_SHARE, EVEN_BETWEEN = 2.2, 0.07, 0.35
 them, at which a weak arc and something else are equally likely."""
 
 
-ABOUT_WAKING, LIKE_MATES = 1.25, 1.6
+ABOUT_WAKING, LIKE_MATES = 1.3, 1.6
 """Times its own wake-up speed that the dips of a corner reach at most, and times its mates' that it wakes at, where
 nothing but waking up is seen: coils of one vehicle differ by half (common practice, no published source)."""
 
