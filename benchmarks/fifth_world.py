@@ -13,14 +13,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.signal import lfilter
 
-from benchmarks.second_world import (
-    SMALLEST_BREAK_S,
-    SMALLEST_RATIO,
-    SMALLEST_SWING,
-    SMALLEST_WAKE,
-    Drawn,
-    edges_a_turn,
-)
+from benchmarks import smallest
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -112,7 +106,7 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small
     bad = list(Corner)[int(harm.integers(4))]
     slips = _slips(np.random.default_rng([seed, 50_004]), car, trip, meets)
     way, much = harm.choice((-1, 1)), harm.uniform(0.006, 0.04)
-    odd = float(np.exp(way * (SMALLEST_RATIO * small if small else much)))
+    odd = float(np.exp(way * (smallest.RATIO * small if small else much)))
     shown: dict[Corner, tuple[Array, Array]] = {}
     lost = 0
     for place, corner in enumerate(Corner):
@@ -284,7 +278,7 @@ def _edges(
     elif fault == "wide pitch":
         at = at / (1.0 + hurt.uniform(0.4, 1.0) / count)
     elif fault == "eccentric":
-        swing = SMALLEST_SWING * small if small else float(np.exp(hurt.uniform(np.log(3e-3), np.log(2.5e-2))))
+        swing = smallest.SWING * small if small else float(np.exp(hurt.uniform(np.log(3e-3), np.log(2.5e-2))))
         at = at + swing / (2.0 * np.pi) * np.cos(2.0 * np.pi * (at + hurt.random()))
     elif fault == "high spot":
         away = (at - hurt.random() + 0.5) % 1.0 - 0.5
@@ -298,7 +292,7 @@ def _edges(
     when, high = np.interp(passing[inside], turns[rolls], trip.times[rolls]), high[inside]
     least = car.coil[place]
     if fault == "stands off":
-        least = SMALLEST_WAKE * small if small else float(hurt.uniform(9.0, 26.0)) / 3.6
+        least = smallest.WAKE * small if small else float(hurt.uniform(9.0, 26.0)) / 3.6
     elif fault == "high spot":
         least = max(least, float(hurt.uniform(0.7, 1.6)))
     heard = np.interp(when, trip.times, speed) * high * (1.0 + 0.05 * own.standard_normal(when.size)) > least
@@ -315,7 +309,7 @@ def _edges(
         many = max(2, hurt.poisson(hurt.uniform(1.5, 8.0) * trip.times[-1] / 60.0))
         for start in trip.times[hurt.choice(may, max(1, round(trip.times[-1] / 60.0)) if small else many)]:
             gone = (when > start) & (
-                when < start + (SMALLEST_BREAK_S * small if small else 0.06 + hurt.exponential(0.22))
+                when < start + (smallest.BREAK_S * small if small else 0.06 + hurt.exponential(0.22))
             )
             when = when[~gone | (hurt.random(when.size) < hurt.choice((0.0, 0.0, 0.2)))]
     return when

@@ -13,14 +13,8 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 from scipy.signal import lfilter
 
-from benchmarks.second_world import (
-    SMALLEST_BREAK_S,
-    SMALLEST_RATIO,
-    SMALLEST_SWING,
-    SMALLEST_WAKE,
-    Drawn,
-    edges_a_turn,
-)
+from benchmarks import smallest
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -83,7 +77,7 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small
     bad = list(Corner)[int(harm.integers(4))]
     happens = kind if faulty else "healthy"
     way, much = float(harm.choice((-1, 1))), float(harm.uniform(0.006, 0.035))
-    odd = 1.0 + way * (SMALLEST_RATIO * small if small else much)
+    odd = 1.0 + way * (smallest.RATIO * small if small else much)
     if exact:
         car = replace(car, placing=0.0, unit="span" if car.unit == "window" else car.unit)
     shown: dict[Corner, tuple[Array, Array]] = {}
@@ -199,7 +193,7 @@ def _edges(
     elif fault == "cracked":
         angle = angle * (1.0 - hurt.uniform(0.5, 1.0) / count)
     elif fault == "eccentric":
-        swing = SMALLEST_SWING * small if small else float(np.exp(hurt.uniform(np.log(4e-3), np.log(2e-2))))
+        swing = smallest.SWING * small if small else float(np.exp(hurt.uniform(np.log(4e-3), np.log(2e-2))))
         angle = angle + swing / (2.0 * np.pi) * np.sin(2.0 * np.pi * (angle + hurt.random()))
     elif fault == "lifted":
         wide, lowest = hurt.uniform(0.08, 0.3), hurt.uniform(0.1, 0.4)
@@ -214,7 +208,7 @@ def _edges(
     when, strong = np.interp(passing[inside], turns[rolls], times[rolls]), strong[inside]
     least = car.coil_from[place]
     if fault == "wide gap":
-        least = SMALLEST_WAKE * small if small else hurt.uniform(2.4, 7.0)
+        least = smallest.WAKE * small if small else hurt.uniform(2.4, 7.0)
     elif fault == "lifted":
         least = max(least, 0.8)
     fast = np.interp(when, times, rate) * car.turn
@@ -233,7 +227,7 @@ def _interrupted(
     may = np.flatnonzero((yaw > 0.08) if in_bends and (yaw > 0.08).sum() > 300 else speed > 2.5)
     many = max(3, hurt.poisson(hurt.uniform(2.0, 9.0) * times[-1] / 60.0))
     for start in times[hurt.choice(may, max(1, round(times[-1] / 60.0)) if small else many)]:
-        lasts = SMALLEST_BREAK_S * small if small else 0.05 + hurt.exponential(0.2)
+        lasts = smallest.BREAK_S * small if small else 0.05 + hurt.exponential(0.2)
         edges = edges[(edges < start) | (edges > start + lasts)]
     return edges
 

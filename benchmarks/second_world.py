@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.signal import lfilter
 
+from benchmarks import smallest
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -28,8 +29,6 @@ SMALLEST = {
     Fault.INTERMITTENT: "breaks", Fault.TYRE_SIZE: "tyre",
 }  # fmt: skip
 """How the faults are called here whose smallest ones are asked for."""
-SMALLEST_SWING, SMALLEST_RATIO, SMALLEST_WAKE, SMALLEST_BREAK_S = 0.002, 0.005, 8.0 / 3.6, 0.1
-"""Relative, relative, m/s, s (one break a minute)."""
 UNITS = ("last", "span", "count", "mean", "filter", "slope", "keep")
 ALIKE = 0.1
 """Share of drives whose unit shows the mean of the others in place of a corner that it does not believe."""
@@ -94,7 +93,7 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float
     bad = list(Corner)[int(chance.integers(4))]
     corners = (bad,) if kind not in ("axle", "crossed") else tuple(c for c in Corner if c.is_front == bad.is_front)
     size = float(np.exp(chance.uniform(np.log(0.006), np.log(0.03))))
-    odd = 1.0 + (SMALLEST_RATIO * small if small else size) * float(chance.choice((-1.0, 1.0)))
+    odd = 1.0 + (smallest.RATIO * small if small else size) * float(chance.choice((-1.0, 1.0)))
     active_fault = kind if faulty else "healthy"
     shown, lost = {}, 0
     for place, corner in enumerate(Corner):
@@ -117,7 +116,7 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float
         per_s = np.interp(edges, times, rate) * angle.size
         threshold = 0.0 if active else wakes * (1 + both)
         if here == "gap":
-            wake = SMALLEST_WAKE * small if small else chance.uniform(9.0, 26.0) / 3.6
+            wake = smallest.WAKE * small if small else chance.uniform(9.0, 26.0) / 3.6
             threshold = wake * angle.size / car["turn"]
         if here == "weak arc":
             threshold = max(threshold, 30.0)
@@ -211,7 +210,7 @@ def _ring(
     if fault == "crack":
         angle = angle * (1.0 - damage.uniform(0.5, 1.2) / teeth)
     elif fault == "out of centre":
-        swing = SMALLEST_SWING * small if small else np.exp(damage.uniform(np.log(0.004), np.log(0.02)))
+        swing = smallest.SWING * small if small else np.exp(damage.uniform(np.log(0.004), np.log(0.02)))
     elif fault == "weak arc":
         off = np.abs((angle - damage.random() + 0.5) % 1.0 - 0.5)
         width = damage.uniform(0.1, 0.3) / 2.35
@@ -257,7 +256,7 @@ def _lost(
     if fault == "breaks":
         count, length = max(1, chance.poisson(chance.uniform(2, 8) * duration / 60.0)), chance.uniform(0.06, 0.6)
         if small:
-            count, length = max(1, round(duration / 60.0)), SMALLEST_BREAK_S * small
+            count, length = max(1, round(duration / 60.0)), smallest.BREAK_S * small
         fit = (np.abs(curvature) * speed**2 > 0.8) if chance.random() < 0.3 else speed > 1.0
         for start in times[chance.choice(np.flatnonzero(fit), count)]:
             within = (edges > start) & (edges < start + length * chance.uniform(0.5, 1.6))

@@ -14,14 +14,8 @@ import numpy as np
 from scipy.ndimage import gaussian_filter1d
 from scipy.signal import butter, sosfilt
 
-from benchmarks.second_world import (
-    SMALLEST_BREAK_S,
-    SMALLEST_RATIO,
-    SMALLEST_SWING,
-    SMALLEST_WAKE,
-    Drawn,
-    edges_a_turn,
-)
+from benchmarks import smallest
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -86,7 +80,7 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float
         size = size * (1.0 + warm * np.exp(-body.times / 200.0) * own.random() + 1.5e-6 * body.speed**2)
         if here == "odd tyre":
             way, much = harm.choice((-1, 1)), harm.uniform(0.006, 0.03)
-            size = size * np.exp(way * (SMALLEST_RATIO * small if small else much))
+            size = size * np.exp(way * (smallest.RATIO * small if small else much))
         turned = np.concatenate([[0.0], np.cumsum((ground * (1.0 + slip) / size / turn)[:-1]) * STEP_S]) + own.random()
         edges = _edges(own, harm, body, turned, teeth, precision, coil, here, turn, small)
         if here in ("tooth gone", "some teeth gone"):
@@ -187,7 +181,7 @@ def _edges(
         gap = harm.uniform(0.3, 1.0) / n
         angle = angle * (1.0 - gap)
     elif fault == "off centre":
-        swing = SMALLEST_SWING * small if small else np.exp(harm.uniform(np.log(4e-3), np.log(2e-2)))
+        swing = smallest.SWING * small if small else np.exp(harm.uniform(np.log(4e-3), np.log(2e-2)))
         angle = angle + swing / (2 * np.pi) * np.cos(2 * np.pi * angle)
     elif fault == "bent ring":
         weakest, width = harm.uniform(0.55, 0.9), harm.uniform(0.1, 0.3)
@@ -201,7 +195,7 @@ def _edges(
     speed = np.interp(times, body.times, body.speed)
     least = own.uniform(1.0, 2.2) if coil else 0.0
     if fault == "far sensor":
-        least = SMALLEST_WAKE * small if small else harm.uniform(2.5, 7.5)
+        least = smallest.WAKE * small if small else harm.uniform(2.5, 7.5)
     if fault == "bent ring":
         least = max(least, own.uniform(1.2, 2.5))
     heard = speed * power[inside] * (1.0 + 0.04 * own.standard_normal(times.size)) > least
@@ -212,7 +206,7 @@ def _edges(
         drives = body.times[body.speed > 2.0]
         many = max(2, harm.poisson(harm.uniform(2.0, 8.0) * body.times[-1] / 60.0))
         for start in harm.choice(drives, max(1, round(body.times[-1] / 60.0)) if small else many):
-            lasts = SMALLEST_BREAK_S * small if small else harm.exponential(0.25) + 0.05
+            lasts = smallest.BREAK_S * small if small else harm.exponential(0.25) + 0.05
             times = times[(times < start) | (times > start + lasts)]
     return np.sort(times)
 
