@@ -10,6 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from benchmarks import smallest
 from tools.grow import blended
 from tools.train import FIRST_SEED, RATES, draw
 from typer.testing import CliRunner
@@ -30,7 +31,7 @@ from nodrek.io.knowledge import shipped_calibration
 from nodrek.io.logs.write import write_csv
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
-from nodrek.simulate.vary import draw_fault
+from nodrek.simulate.vary import draw_fault, small_fault
 
 AT = {name: k for k, name in enumerate(FEATURES)}
 
@@ -146,6 +147,19 @@ def test_the_recipe_varies_what_matters() -> None:
     assert max(durations) > 240.0
     benchmark_seeds = range(150_000, 160_000)
     assert FIRST_SEED not in benchmark_seeds
+
+
+def test_what_teaches_reaches_down_to_the_smallest_faults_worth_finding() -> None:
+    """Sizes of the contract: a gap that reads above 8 km/h, a swing of 0.2 %, a break a minute, a tyre half a per cent
+    off; the same for the simulator and for the worlds that teach."""
+    made = {c: small_fault(draw_fault(c, 3), 1.0) for c in Cause}
+    assert made[Cause.WIDE_GAP].size == pytest.approx(smallest.WAKE) == pytest.approx(8.0 / 3.6)
+    assert made[Cause.ECCENTRIC_RING].size == smallest.SWING == 0.002
+    assert (made[Cause.BROKEN_LEAD].per_minute, made[Cause.BROKEN_LEAD].length_s) == (1.0, smallest.BREAK_S)
+    assert abs(made[Cause.WHEEL_SIZE].size) == smallest.RATIO == 0.005
+    assert made[Cause.MISSING_TEETH].count == 1
+    taught = [f.size * 3.6 for k in range(600) for f in draw(FIRST_SEED + k)[0] if f.cause is Cause.WIDE_GAP]
+    assert 8.0 <= min(taught) < 12.0 < 20.0 < max(taught)
 
 
 # ---- what goes out
