@@ -239,6 +239,19 @@ def test_waking_in_a_bend_is_told_by_what_that_wheel_turns_at(
     assert waking.wake * 3.6 == pytest.approx(kmh, abs=0.4 + 0.04 * kmh * (6.0 / radius) ** 2)
 
 
+@pytest.mark.parametrize("breaks", [False, True])
+def test_a_unit_that_shows_the_others_first_does_not_hide_the_wake_up(breaks: bool) -> None:
+    """The unit shows the middle of the others for the first second of each pull-away, then nothing until the corner
+    reads at 14 km/h. Two breaks at one speed of a corner that wakes as its mates do are no waking."""
+    channels = stop_and_go(2.0 if breaks else 14.0, (14.0, 17.0) if breaks else ())
+    if not breaks:
+        bad, mate = channels[Corner.RR], channels[Corner.RL]
+        since = (bad.times % 30.0) < 1.0
+        channels[Corner.RR] = replace(bad, speed=np.where(since, mate.speed, bad.speed))
+    waking = find_waking(channels, find_usable(channels, 240.0))[Corner.RR]
+    assert waking.wake * 3.6 == pytest.approx(2.0 if breaks else 14.0, abs=1.0)
+
+
 def test_a_wire_knows_no_speed() -> None:
     moments = (6.0, 11.0, 19.0, 67.0, 73.0, 80.0, 127.0, 136.0)
     channels = stop_and_go(1.5, moments)

@@ -42,6 +42,11 @@ MIDDLE_WEIGHT = 2.0 / 3.0
 FIRST_TEETH = 1.1
 """Middle over single changes from which these are the first teeth of a ring that wakes bit by bit."""
 LOOKS = 5
+LEAST_LATE, LATE_SHARE, ALIKE, SILENT_MOST = 2, 0.3, 0.12, 0.35
+"""Wakings at one speed, alike to so much of it, that come after others at less than half of it: how many at least,
+which share of all, and the share of time below that speed in which the corner is silent."""
+SURELY_LATE = 2.0
+"""m/s: at less, sound coils wake as they like."""
 TIGHTEST = 0.4
 """Relative distance from the middle of its mates that a corner may have in a bend."""
 FASTEST_WAKE = 25.0
@@ -55,7 +60,8 @@ class Waking:
     ``rises``, ``falls``: mates' speed (m/s) at each change to reading and to silence;
     ``silent_above``, ``awake_below``: seconds that no single wake-up speed explains;
     ``silent_below``: seconds of silence that it does explain, at speeds where the mates read;
-    ``middle``: mates' speed at which half is read, over all samples near it (m/s, NaN where too few).
+    ``middle``: mates' speed at which half is read, over all samples near it (m/s, NaN where too few);
+    ``for_good``: where the control unit shows something else first (`_for_good`; m/s, else NaN).
     """
 
     rises: Array
@@ -64,6 +70,7 @@ class Waking:
     silent_above: float
     awake_below: float
     middle: float = float("nan")
+    for_good: float = float("nan")
 
     @property
     def wake(self) -> float:
@@ -72,6 +79,8 @@ class Waking:
         Single changes tell waking from falling asleep, all samples together are the surer of the two; where
         teeth wake one after another over a wide range of speeds, changes only tell of the first.
         """
+        if not np.isnan(self.for_good):
+            return self.for_good
         change, middle = self.typical_change, self.middle
         if np.isnan(middle):
             return change
@@ -131,13 +140,15 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     both = np.concatenate([rises, falls])
     if not both.size:
         return Waking(rises, falls, 0.0, 0.0, 0.0)
-    wake = _typical_change(rises, falls)
     moving = mates > LEAST_SPEED
+    for_good = _for_good(rises, mates[moving], silent[moving])
+    wake = _typical_change(rises, falls) if np.isnan(for_good) else for_good
     low, high = wake * (1.0 - NEAR), wake * (1.0 + NEAR)
     return Waking(
         rises,
         falls,
         middle=_settled_half(mates, own, wake) if wake > FROM_SPEED else float("nan"),
+        for_good=for_good,
         silent_below=float(step[silent & moving & (mates < high)].sum()),
         silent_above=float(step[silent & (mates >= high)].sum()),
         awake_below=float(step[~silent & moving & (mates < low)].sum()),
@@ -156,6 +167,28 @@ def _speeds(
     at = np.where(asleep_too, first_reading, _middle_of_waking(times, mates, own, change, at))
     usual = at < FASTEST_WAKE
     return at[rising & usual], at[~rising & usual]
+
+
+def _for_good(rises: Array, mates: Array, silent: npt.NDArray[np.bool_]) -> float:
+    """Mates' speed (m/s) of the later of two wakings on each pull-away; NaN where there are no two.
+
+    A unit that does not believe a silent corner shows the others' speed in its place for a while, gives up, and shows
+    the corner's own once it reads. `mates`, `silent`: of all samples in which the vehicle moves. Breaks at two like
+    speeds are no waking: below it most of the time would be read.
+    """
+    if rises.size < 2 * LEAST_LATE:
+        return float("nan")
+    highest = float(rises.max())
+    late = rises > (1.0 - ALIKE) * highest
+    below = mates < (1.0 - ALIKE) * highest
+    others = rises[~late]
+    count = int(np.count_nonzero(late))
+    if highest < SURELY_LATE or count < max(LEAST_LATE, LATE_SHARE * rises.size):
+        return float("nan")
+    if not others.size or float(others.max()) > 0.5 * highest:
+        return float("nan")
+    sleeps = int(np.count_nonzero(silent & below)) > SILENT_MOST * int(np.count_nonzero(below))
+    return float(np.median(rises[late])) if sleeps else float("nan")
 
 
 def _typical_change(rises: Array, falls: Array) -> float:
