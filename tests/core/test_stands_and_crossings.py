@@ -242,7 +242,8 @@ def test_waking_in_a_bend_is_told_by_what_that_wheel_turns_at(
 @pytest.mark.parametrize("breaks", [False, True])
 def test_a_unit_that_shows_the_others_first_does_not_hide_the_wake_up(breaks: bool) -> None:
     """The unit shows another corner twice on each pull-away, at 2 and at 6 km/h, then nothing until this one reads at
-    14 km/h, and again on each stop, from 14 to 8 km/h: all samples near 14 say 11. Two breaks at one speed of a corner that wakes as its mates do are no waking."""
+    14 km/h, and again on each stop, from 14 to 8 km/h: all samples near 14 say 11. Two breaks at one speed
+    of a corner that wakes as its mates do are no waking."""
     channels = stop_and_go(2.0 if breaks else 14.0, (14.0, 17.0) if breaks else ())
     if not breaks:
         bad, mate = channels[Corner.RR], channels[Corner.RL]
