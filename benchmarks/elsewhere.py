@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from benchmarks import fifth_world, fourth_world, second_world, third_world
+from benchmarks import fifth_world, fourth_world, second_world, smallest, third_world
 from benchmarks.reliability import reliability, share
 from benchmarks.second_world import Drawn
 from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
@@ -32,7 +32,6 @@ from nodrek.io.knowledge import shipped_calibration
 WORLDS = {"second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world}
 FIRST_SEED = 1_000
 RATES_HZ = (50.0, 10.0, 4.0)
-SMALL_UP_TO = 3.0
 HEALTHY_FOR_ONE = 4
 """So many sound drives for each fault of a kind: false alarms are rare."""
 
@@ -52,7 +51,7 @@ class Trial(NamedTuple):
 def one_drive(world: str, seed: int, kind: str, rate_hz: float, are_small: bool = False) -> Trial:
     small = None
     if are_small and kind in WORLDS[world].SMALLEST.values():
-        small = float(np.exp(np.random.default_rng([seed, 81]).uniform(0.0, np.log(SMALL_UP_TO))))
+        small = smallest.draw_times(np.random.default_rng([seed, 81]))
     drawn = WORLDS[world].draw(seed, kind, rate_hz, small=small)
     analysis, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None, shipped_calibration())
     said = [(f.confidence, is_right(f, drawn)) for f in analysis.findings]

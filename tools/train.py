@@ -24,7 +24,7 @@ from types import ModuleType
 from typing import Any
 
 import numpy as np
-from benchmarks import fifth_world, second_world, third_world
+from benchmarks import fifth_world, second_world, smallest, third_world
 from benchmarks.second_world import Drawn
 
 from nodrek.core.corners import map_corners
@@ -51,8 +51,8 @@ IN_TURN = (FIRST_SEED, FIRST_SEED, *ELSEWHERE, 30_000_000)
 world whose sound drives each have a nuisance."""
 HEALTHY_SHARE = 0.3
 DOUBLE_SHARE = 0.08
-SMALL_SHARE, SMALL_UP_TO = 0.5, 3.0
-"""Of the faults that have a smallest size worth finding, so many are at most so many times as large."""
+SMALL_SHARE = 0.5
+"""Of the faults that have a smallest size worth finding, so many are small (`smallest.UP_TO`)."""
 RATES = (2.0, 4.0, 4.0, 5.0, 10.0, 10.0, 20.0, 50.0, 50.0, 100.0)
 ROADS = ("town", "town", "country", "country", "motorway", "gravel", "roundabouts", "queue", "potholes")
 RIDGE = 0.02
@@ -103,7 +103,7 @@ def _perhaps_small(fault: SimulatedFault, seed: int) -> SimulatedFault:
 def _small_times(seed: int) -> float | None:
     """How many times the smallest one the fault of a drive is; ``None`` for the sizes of its world."""
     rng = np.random.default_rng([seed, 80])
-    return float(np.exp(rng.uniform(0.0, np.log(SMALL_UP_TO)))) if rng.random() < SMALL_SHARE else None
+    return smallest.draw_times(rng) if rng.random() < SMALL_SHARE else None
 
 
 def records_of(seed: int) -> list[Record]:

@@ -112,7 +112,8 @@ def find_waking(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict
 
 def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable: Usable) -> Waking:
     times = channel.times
-    mates = _mates_speed(channel, channels)
+    others = _others(channel, channels)
+    mates = middle = _middle_of(list(others.values()), channel.times.size)
     known = ~np.isnan(channel.speed)
     own = channel.speed
     if not known.all():
@@ -133,7 +134,7 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
     rises, falls = _speeds(times, mates, own, change, rising)
     if _typical_change(rises, falls) > FROM_SPEED:
         # only now bends are worth the work
-        mates = _own_by_mates(channel, channels)[known]
+        mates = _own_by_mates(channel.corner, others, middle)[known]
         rises, falls = _speeds(times, mates, own, change, rising)
     step = np.diff(times, append=times[-1])
     step = np.minimum(step, 4.0 * float(np.median(step)))
@@ -275,19 +276,17 @@ def _half_read(mates: Array, own: Array, wake: float) -> float:
     return middle if driven.size and driven.mean() >= LEAST_DRIVEN else float("nan")
 
 
-def _own_by_mates(channel: WheelChannel, channels: Mapping[Corner, WheelChannel]) -> Array:
-    """What this corner turns at (m/s) by what its mates read, bends included; shape of its samples.
+def _own_by_mates(corner: Corner, others: Mapping[Corner, Array], middle: Array) -> Array:
+    """What this corner turns at (m/s) by what the others read, bends included; of the shape of `middle`, theirs.
 
     Vehicles pull away into bends, and there the middle of three mates is far from the fourth: the wheel on the other
     side of its axle times what the other axle says of the two sides (exact for a rear one, 2 % low for a front one in
     8 m). Where a mate does not read its part, the middle of them.
     """
-    others = _others(channel, channels)
-    middle = _middle_of(list(others.values()), channel.times.size)
-    beside, ahead = channel.corner.mate, [c for c in others if c.is_front is not channel.corner.is_front]
+    beside, ahead = corner.mate, [c for c in others if c.is_front is not corner.is_front]
     if beside not in others or len(ahead) < 2:
         return middle
-    near, far = sorted(ahead, key=lambda c: c.is_left is not channel.corner.is_left)
+    near, far = sorted(ahead, key=lambda c: c.is_left is not corner.is_left)
     reads = np.minimum(np.minimum(others[beside], others[near]), others[far]) > np.maximum(0.5 * middle, LEAST_SPEED)
     own = np.where(reads, others[beside] * others[near] / np.where(reads, others[far], 1.0), middle)
     return np.where(np.abs(own - middle) < TIGHTEST * middle, own, middle)
