@@ -16,6 +16,10 @@ DIP_SCORE = -6.0
 DIP_DEPTH = -0.05
 """A dropout is at least five percent deep and six times the noise."""
 FROM_SPEED = 3.0
+LOST_SCORE, LOST_DEPTH, LOST_SHARE = -4.0, -0.02, 0.01
+"""Noise units and ln by which a sample reads low, and share of driving from which that is the habit of a corner."""
+LOST_SILENCE, LOST_PARTS = -2.5, 16
+"""ln below which nothing is read at all; parts of a log whose losses are compared."""
 SILENCE_BELOW = 0.6
 SILENCE_MARGIN_S = 0.1
 HARD_BRAKING = -2.6
@@ -55,6 +59,35 @@ def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
     typical = float(np.median(np.diff(motion.times))) if motion.times.size > 1 else 0.0
     seconds = motion.times[stop - 1] - motion.times[start] + typical
     return Dropouts(start, stop, depth, seconds, braking)
+
+
+@dataclass(frozen=True, eq=False)
+class LostEdges:
+    """Of a corner that reads low again and again: which ``samples`` do, the ``change`` (ln, negative) that they make in
+    its mean reading, and the 1 ``sigma`` of it."""
+
+    samples: npt.NDArray[np.bool_]
+    change: float
+    sigma: float
+
+
+def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges]:
+    """Corners that read low too often for noise; silence is a break, and changes no mean."""
+    out = {}
+    for corner, motion in motions.items():
+        with np.errstate(invalid="ignore"):
+            driven = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
+            low = motion.dips(LOST_SCORE, LOST_DEPTH)
+            counted = driven & (motion.deviation > LOST_SILENCE)
+        if np.count_nonzero(low & driven) <= LOST_SHARE * np.count_nonzero(driven):
+            continue
+        less = np.where(low[counted], np.expm1(motion.deviation[counted]), 0.0)
+        # what an edge costs hangs on where the samples look, and that goes on for a while
+        parts = np.array([part.mean() for part in np.array_split(less, LOST_PARTS)])
+        mean = float(less.mean())
+        sigma = float(parts.std()) / np.sqrt(LOST_PARTS)
+        out[corner] = LostEdges(low, float(np.log1p(mean)), sigma / (1.0 + mean))
+    return out
 
 
 def silence_breaks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict[Corner, Array]:

@@ -17,12 +17,13 @@ good approximation), not of samples.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
+from nodrek.core.motion.events import LostEdges
 from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.straights import (
     ROUNDING_REACH,
@@ -91,7 +92,8 @@ UNKNOWN = RatioEstimate(float("nan"), float("nan"))
 @dataclass(frozen=True, eq=False)
 class RatioData:
     """Blocks of a drive: ln speed by corner (n, NaN where not fit), speed m/s, acceleration m/s²;
-    ``rate`` of the samples (1/s) and ``quantum``, the coarsest step of the values, m/s."""
+    ``rate`` of the samples (1/s) and ``quantum``, the coarsest step of the values, m/s. ``lost``: of corners some of
+    whose samples were left out, what these change."""
 
     logs: Mapping[Corner, Array]
     speed: Array
@@ -99,10 +101,21 @@ class RatioData:
     block_s: float
     rate: float = 50.0
     quantum: float = 0.0
+    lost: Mapping[Corner, LostEdges] = field(default_factory=dict)
 
 
-def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> RatioData:
-    """Lay the corners side by side in blocks of `BLOCK_S`, differences taken sample by sample."""
+def ratio_blocks(
+    channels: Mapping[Corner, WheelChannel],
+    usable: Usable,
+    lost: Mapping[Corner, LostEdges] | None = None,
+) -> RatioData:
+    """Lay the corners side by side in blocks of `BLOCK_S`, differences taken sample by sample.
+
+    `lost`: of corners that lose edges the samples that read low are left out. A drive's bends are read from all
+    corners, and dips of one would pass for bends (three teeth lost: straights were taken for bends, and all four ratios
+    were off by 1.3 %).
+    """
+    lost = lost or {}
     first = next(iter(channels.values()))
     times = first.times
     rate = first.rate
@@ -113,6 +126,8 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
     logs: dict[Corner, Array] = {}
     for corner, channel in channels.items():
         own = np.where(usable.masks[corner] & (channel.speed > 0.5), channel.speed, np.nan)
+        if corner in lost:
+            own[lost[corner].samples] = np.nan
         blocks = []
         for k in range(0, times.size, piece):
             here = times[k : k + piece]
@@ -126,7 +141,7 @@ def ratio_blocks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> Rat
     speed = np.concatenate([block_median(vehicle[k : k + piece], size) for k in range(0, times.size, piece)])
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
-    return RatioData(logs, speed, acceleration, seconds, rate, max(c.quantum for c in channels.values()))
+    return RatioData(logs, speed, acceleration, seconds, rate, max(c.quantum for c in channels.values()), lost)
 
 
 def _block_log(relative: Array, counts: Array, size: int) -> Array:
@@ -149,9 +164,19 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
 
     Empty where the log says so little of them that they would be nonsense.
     """
-    found = _estimates(data, corners)
+    found = _with_losses(_estimates(data, corners), data.lost)
     wild = any(abs(r.log_ratio) > MOST_LOG_RATIO or r.sigma > MOST_SIGMA for r in found.values())
     return {} if wild else found
+
+
+def _with_losses(found: dict[Corner, RatioEstimate], lost: Mapping[Corner, LostEdges]) -> dict[Corner, RatioEstimate]:
+    """A corner that loses edges reports that much less, whatever it shows of the drive."""
+    told = {
+        c: RatioEstimate(r.log_ratio + lost[c].change, float(np.hypot(r.sigma, lost[c].sigma))) if c in lost else r
+        for c, r in found.items()
+    }
+    middle = sum(r.log_ratio for r in told.values()) / max(len(told), 1)
+    return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in told.items()} if lost else told
 
 
 def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:

@@ -26,6 +26,10 @@ STUCK_AT_LEAST, STUCK_WHILE, STUCK_STEPS = 12.0, 0.8, 4.0
 """Seconds from which smaller changes do: m/s and steps of the value by which two other corners must change."""
 DEAD_AT_LEAST = 8.0
 """Seconds of zero at speed before a corner counts as dead rather than interrupted."""
+READS_FROM, WIDEST_GAP = 0.1, 8.5
+"""Share of its readings below whose speed a corner may be asleep, since falling silent takes its time; m/s above which
+no gap is (common practice, no published source: the widest that still wake do so below 30 km/h)."""
+LEAST_READING_S = 2.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,7 +38,8 @@ class Usable:
 
     ``vehicle`` is the vehicle's speed (m/s) on ``grid`` (s). ``dead`` and ``frozen``:
     seconds of driving (above `MOVING`) spent that way, by corner; ``moving`` seconds of
-    driving at all; ``stuck_at`` the constant value, m/s, NaN for "no valid value".
+    driving at all; ``stuck_at`` the constant value, m/s, NaN for "no valid value". ``dead_awake``: seconds of
+    ``dead`` at speeds at which the corner reads otherwise; all of them where it never reads.
     """
 
     grid: Array
@@ -42,6 +47,7 @@ class Usable:
     masks: Mapping[Corner, npt.NDArray[np.bool_]]
     dead: Mapping[Corner, float]
     dead_since: Mapping[Corner, float]
+    dead_awake: Mapping[Corner, float]
     frozen: Mapping[Corner, float]
     stuck_at: Mapping[Corner, float]
     moving: float
@@ -68,13 +74,15 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
     moving = vehicle > MOVING
-    masks, dead, since, frozen, stuck = {}, {}, {}, {}, {}
+    masks, dead, since, awake, frozen, stuck = {}, {}, {}, {}, {}, {}
     for corner, channel in channels.items():
         zero = (held[corner] <= 0.02 * vehicle) & moving
         long_dead = _long_stretches(zero, moving, DEAD_AT_LEAST)
         # a stop in between is no driving
         dead[corner] = float((long_dead & moving).sum() * GRID_STEP)
         since[corner] = float(grid[np.argmax(long_dead)]) if long_dead.any() else np.nan
+        reads = moving & ~zero & ~frozen_grid[corner] & ~np.isnan(held[corner])
+        awake[corner] = _seconds_awake(long_dead & moving, reads, vehicle)
         stuck_here = frozen_grid[corner]
         frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)
         values = held[corner][stuck_here]
@@ -83,7 +91,14 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         at = np.clip((channel.times / GRID_STEP).astype(np.int64), 0, grid.size - 1)
         near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
         masks[corner] = ~near & ~channel.invalid
-    return Usable(grid, vehicle, masks, dead, since, frozen, stuck, float(moving.sum() * GRID_STEP))
+    return Usable(grid, vehicle, masks, dead, since, awake, frozen, stuck, float(moving.sum() * GRID_STEP))
+
+
+def _seconds_awake(dead: npt.NDArray[np.bool_], reads: npt.NDArray[np.bool_], vehicle: Array) -> float:
+    """Seconds of `dead` at more than the speed from which on the corner `reads`: a gap too wide is silent below it."""
+    known = vehicle[reads]
+    from_speed = float(np.quantile(known, READS_FROM)) if known.size * GRID_STEP >= LEAST_READING_S else 0.0
+    return float(np.count_nonzero(dead & (vehicle > min(from_speed, WIDEST_GAP))) * GRID_STEP)
 
 
 def _hold(channel: WheelChannel, grid: Array) -> Array:

@@ -20,6 +20,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import Calibration, logistic
+from nodrek.core.verdict.dead import AWAKE
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
@@ -119,7 +120,9 @@ def _proof(finding: Finding) -> float:
     """One number that says how plain the evidence is, about 0 where it is poor and 1 to 3 where it is plain."""
     said = finding.evidence
     match finding.fault:
-        case Fault.NO_SIGNAL | Fault.FROZEN:
+        case Fault.NO_SIGNAL:
+            return min(3.0, math.log10(1.0 + float(said[AWAKE])))
+        case Fault.FROZEN:
             return min(3.0, math.log10(1.0 + float(said["seconds"])))
     return 0.0
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 
 import numpy as np
 
@@ -14,19 +13,22 @@ from nodrek.core.verdict.odds import ratio_odds
 from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
 
 EVEN_DEAD_S = 6.0
-"""Seconds of driving at zero that are as likely a fault as anything else."""
+"""Seconds of driving at zero, as fast as the corner reads otherwise, that are as likely a fault as anything else."""
 EVEN_FROZEN_S = 3.0
 MADE_PROVES = 0.97
 """Probability that a corner is silent which alone agrees with the others to the last digit all the time."""
 SLOW_DRIVE = 7.5
 """m/s: up to here a corner that never reads may have a gap so wide that it has not woken yet; gaps that wake above are
 rare (common practice, no published source)."""
+AWAKE = "seconds_as_fast_as_it_reads"
+"""Name of that evidence."""
 ABSURD = 120.0
 """m/s; no road vehicle reads more: all-ones raw values land far above (common practice)."""
 
 
-def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
-    """Zero while the vehicle drives, for long. `gaps`: corners that sleep for another reason, and how surely."""
+def find_dead(exam: Examination) -> list[Finding]:
+    """Zero while the vehicle drives, for long: all the time, or faster than the corner reads at other times (slower, it
+    may sleep for another reason)."""
     found = []
     for corner in exam.log.corners:
         seconds = exam.usable.dead[corner]
@@ -34,7 +36,8 @@ def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
             continue
         share = exam.share(seconds)
         since = exam.usable.dead_since[corner]
-        confidence = 0.99 * ratio_odds(seconds, EVEN_DEAD_S, 3.0) * (1.0 - gaps.get(corner, 0.0))
+        awake = exam.usable.dead_awake[corner]
+        confidence = 0.99 * ratio_odds(awake, EVEN_DEAD_S, 3.0)
         always = share > 0.98
         top = float(np.max(exam.usable.vehicle))
         asleep = always and top < SLOW_DRIVE
@@ -47,7 +50,12 @@ def find_dead(exam: Examination, gaps: Mapping[Corner, float]) -> list[Finding]:
                 f"The {corner.words} corner reads zero {when} while the vehicle drives. "
                 "The log cannot say which link is dead: sensor, ring, wire or control unit."
                 + (_too_slow(top) if asleep else ""),
-                {"share_of_driving": round(share, 3), "seconds": round(seconds, 1), "since_s": round(since, 1)}
+                {
+                    "share_of_driving": round(share, 3),
+                    "seconds": round(seconds, 1),
+                    AWAKE: round(awake, 1),
+                    "since_s": round(since, 1),
+                }
                 | ({"or": Fault.AIR_GAP.value} if asleep else {}),
             )
         )
@@ -72,7 +80,13 @@ def _made(exam: Examination, corner: Corner, way: StandIn) -> Finding:
         MADE_PROVES,
         f"The {corner.words} corner has no reading of its own: the control unit shows {way} all the time. "
         "The log cannot say which link is dead: sensor, ring, wire or control unit.",
-        {HELD: 1, "share_of_driving": 1.0, "seconds": round(exam.usable.moving, 1), "since_s": 0.0},
+        {
+            HELD: 1,
+            "share_of_driving": 1.0,
+            "seconds": (moving := round(exam.usable.moving, 1)),
+            AWAKE: moving,
+            "since_s": 0.0,
+        },
     )
 
 

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.model.learnt import logistic
 from nodrek.core.motion.reference import ASLEEP_BELOW
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.motion.waking import LEAST_SPEED
@@ -35,13 +36,14 @@ from nodrek.core.verdict.ring import (
     healed_share,
     shortfall,
 )
-from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts
+from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts, lossy_corner, ratios_without
 from nodrek.core.verdict.weak_arc import weak_arc
 
 RAW_KINDS = (
     Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.ENCODER_NOISE, Fault.INTERMITTENT, Fault.AIR_GAP,
     Fault.TYRE_SIZE, Fault.NO_SIGNAL, Fault.FROZEN,
 )  # fmt: skip
+LOSES_EDGES = (Fault.RING_DAMAGE, Fault.ENCODER_NOISE, Fault.INTERMITTENT)
 EVIDENCE = (
     *(f"raw_{kind.value}" for kind in RAW_KINDS),  # logits of the single finders
     "raw_elsewhere",  # strongest of any kind at another corner, logit
@@ -69,6 +71,7 @@ EVIDENCE = (
     "stand_ins", "long_stand_ins",  # runs of what a unit shows in place of a reading, ln over the worst mate's
     "late", "wake_scatter", "wake_changes",
     "read_below", "silent_above", "slow_driving",  # what one wake-up speed does not explain; ln of seconds
+    "dead_awake", "dead_share", "frozen_share",  # ln of seconds as fast as the corner reads; shares of driving
     "rate", "minutes", "rounding", "noise", "speed", "corners",
     "smoothness", "noise_falls",  # what the control unit does with edges, see `_unit_numbers`
 )  # fmt: skip
@@ -99,7 +102,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         elsewhere,
         _elsewhere(findings, Fault.RING_RUNOUT, corner),
         _elsewhere(findings, Fault.TYRE_SIZE, corner),
-        *_ratio_numbers(exam, corner),
+        *_ratio_numbers(exam, corner, findings),
         *_crossing_numbers(exam),
         own_lock,
         mates_lock,
@@ -116,6 +119,9 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         exam.dropouts[corner].count / max(exam.usable.moving / 60.0, 0.05) if corner in exam.dropouts else 0.0,
         *stand_ins_over_mates(exam, corner),
         *_waking_numbers(exam, corner),
+        math.log1p(exam.usable.dead_awake[corner]),
+        exam.share(exam.usable.dead[corner]),
+        exam.share(exam.usable.frozen[corner]),
         math.log10(max(channel.rate, 0.1)),
         math.log10(max(exam.usable.moving / 60.0, 0.05)),
         channel.quantum / max(speed, 1.0) * 100.0,
@@ -178,17 +184,21 @@ def _line_numbers(exam: Examination, corner: Corner) -> list[float]:
     return [math.log1p(count * agree**2), agree]
 
 
-def _ratio_numbers(exam: Examination, corner: Corner) -> list[float]:
+def _ratio_numbers(exam: Examination, corner: Corner, findings: Sequence[Finding]) -> list[float]:
     """Size of one odd corner here (ln over what sound sets stay under), in its own sigmas; what it shows
     between the sides and the axles (1 each where it is the only odd one); the largest that is left elsewhere, in %.
+    Without another corner that loses edges and distance with them.
     """
     if corner not in exam.ratios:
         return [-6.0, 0.0, 0.0, 0.0, 0.0]
-    n = len(exam.ratios)
-    rho = exam.ratios[corner].log_ratio
+    losing = {c: max(logistic(_strongest(findings, kind, c)) for kind in LOSES_EDGES) for c in exam.ratios}
+    lossy = lossy_corner(exam.ratios, {**losing, corner: 0.0})
+    ratios = ratios_without(exam.ratios, lossy)
+    n = len(ratios)
+    rho = ratios[corner].log_ratio
     size = rho * n / (n - 1)
-    rest = max(abs(r.log_ratio + size / n) for c, r in exam.ratios.items() if c is not corner)
-    seen = contrasts(exam, corner)
+    rest = max(abs(r.log_ratio + size / n) for c, r in ratios.items() if c is not corner)
+    seen = contrasts(ratios, corner)
     share = 3.0 / rho if abs(rho) > 1e-5 else 0.0
     return [
         _log_over(abs(size), WORTH_SAYING),

@@ -10,7 +10,7 @@ import numpy as np
 
 from nodrek.core.model import Corner, Vehicle, WheelChannel, WheelLog
 from nodrek.core.motion.crossing import Crossing, find_crossing, uncrossed
-from nodrek.core.motion.events import Dropouts, find_dropouts, silence_breaks
+from nodrek.core.motion.events import Dropouts, find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
@@ -124,7 +124,8 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
         motions = compare_in_legs(channels, usable, loudest) if long else followed
     dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
     progress(0.8, "Measuring the ratios")
-    ratios = estimate_ratios(ratio_blocks(channels, usable), compared) if len(compared) >= 2 else {}
+    blocks = ratio_blocks(channels, usable, losing_edges(motions)) if len(compared) >= 2 else None
+    ratios = estimate_ratios(blocks, compared) if blocks is not None else {}
     waking = find_waking(log.channels, usable)
     overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
     return Examination(

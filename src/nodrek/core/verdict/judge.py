@@ -116,7 +116,7 @@ def raw_findings(exam: Examination) -> list[Finding]:
     losing_edges = frozenset(c for f in sure for c in f.corners)
     weak = {c: weak_arc_confidence(weak_arc(exam, c)) for c in exam.motions}
     breaks = find_breaks(exam, losing_edges, by_corner(gaps), weak)
-    dead = find_dead(exam, by_corner(gaps))
+    dead = find_dead(exam)
     # what is made of the others tells nothing of their ratios
     all_read = not any(HELD in f.evidence for f in dead)
     return [

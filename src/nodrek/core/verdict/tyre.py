@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.motion.ratios import RatioEstimate
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.explain import LARGEST_BY_TYRE, NATURAL_SPREAD, explain, ring_share
@@ -31,6 +32,9 @@ AXLE_SHARE = 0.6
 SURE_SIGMAS = 2.5
 LARGEST_BY_DAMAGE = 0.036
 """One edge lost of 29, the coarsest ring in use."""
+LOSSY_FROM, LEAST_LEFT, WORTH_LOSING = 0.5, 3, 0.003
+"""Confidence from which a corner loses edges; how many others can say which is odd; loss in its ratio from which it is
+left out, more than sound tyres differ by."""
 SMEARED = 2.5
 """The loss may be so many times the area of its dip, where a long window smears that over the turn."""
 
@@ -61,12 +65,39 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[
 
     A lost edge lowers the ratio by its share of the ring, a crack that squeezes the other
     teeth together may raise it; a ratio within that is no second fault. `noise`: the same for
-    corners that lose edges all the time: no ratio means anything there.
+    corners that lose edges all the time: no ratio means anything there. The others are compared without the
+    corner that loses edges most surely and reads low for it.
     """
+    lossy = lossy_corner(exam.ratios, {c: max(damage.get(c, 0.0), noise.get(c, 0.0)) for c in exam.ratios})
     found = []
-    for pattern in likely_patterns(exam):
-        found += _finding(exam, pattern, damage, noise)
+    for pattern in likely_patterns(exam.ratios):
+        if lossy is None or lossy in pattern.corners or len(pattern.corners) > 1:
+            found += _finding(exam, pattern, damage, noise)
+    if lossy is not None:
+        quiet = {c: p for c, p in noise.items() if c is not lossy}
+        for pattern in likely_patterns(ratios_without(exam.ratios, lossy)):
+            found += _finding(exam, pattern, damage, quiet)
     return found
+
+
+def lossy_corner(ratios: Mapping[Corner, RatioEstimate], losing: Mapping[Corner, float]) -> Corner | None:
+    """The corner that loses edges most surely, by the confidence that it does, where its ratio shows that.
+
+    ``None`` where no corner is likely to, where too few are left to say which of them is odd, and where its ratio is
+    not below those of two others (one may be odd itself): many units lose edges without losing any distance.
+    """
+    worst = max(losing, key=lambda c: losing[c], default=None)
+    if worst is None or losing[worst] < LOSSY_FROM or len(ratios) <= LEAST_LEFT:
+        return None
+    limit = ratios[worst].log_ratio + max(WORTH_LOSING, SURE_SIGMAS * ratios[worst].sigma)
+    return worst if sum(r.log_ratio > limit for r in ratios.values()) >= 2 else None
+
+
+def ratios_without(ratios: Mapping[Corner, RatioEstimate], left_out: Corner | None) -> dict[Corner, RatioEstimate]:
+    """The other corners' ratios, among themselves: geometric mean 1 again."""
+    kept = {c: r for c, r in ratios.items() if c is not left_out}
+    mean = sum(r.log_ratio for r in kept.values()) / max(len(kept), 1)
+    return {c: replace(r, log_ratio=r.log_ratio - mean) for c, r in kept.items()}
 
 
 def _finding(
@@ -186,17 +217,17 @@ def _is_measured(size: float, sigma: float) -> float:
     return passes(abs(size) / max(sigma, 1e-9), SURE_SIGMAS, 0.6)
 
 
-def likely_patterns(exam: Examination) -> list[_Pattern]:
+def likely_patterns(ratios: Mapping[Corner, RatioEstimate]) -> list[_Pattern]:
     """One corner, or the front axle, that explains the ratios: likeliest first, hopeless ones left out.
 
     Normal law of what a pattern leaves over, with the errors of the ratios and the differences
     of sound tyres as its width.
     """
-    corners = tuple(exam.ratios)
+    corners = tuple(ratios)
     if len(corners) < 2:
         return []
-    rho = np.array([exam.ratios[c].log_ratio for c in corners])
-    sigma = max(exam.ratios[c].sigma for c in corners)
+    rho = np.array([ratios[c].log_ratio for c in corners])
+    sigma = max(ratios[c].sigma for c in corners)
     shapes: list[tuple[tuple[Corner, ...], Array, float]] = [
         ((c,), np.array([float(k is c) for k in corners]), (1.0 - AXLE_SHARE) / len(corners)) for c in corners
     ]
@@ -218,9 +249,9 @@ def likely_patterns(exam: Examination) -> list[_Pattern]:
     return sorted((p for p in found if p.share > WORTH_WEIGHING), key=lambda p: -p.share)
 
 
-def contrasts(exam: Examination, corner: Corner) -> Contrasts:
+def contrasts(ratios: Mapping[Corner, RatioEstimate], corner: Corner) -> Contrasts:
     """ln, each with the sign of `corner`; both zero where not all four are known. See `Contrasts`."""
-    if len(exam.ratios) < 4:
+    if len(ratios) < 4:
         return Contrasts(0.0, 0.0)
-    axle, side = (sum(c.signs[k] * corner.signs[k] * r.log_ratio for c, r in exam.ratios.items()) / 4.0 for k in (0, 1))
+    axle, side = (sum(c.signs[k] * corner.signs[k] * r.log_ratio for c, r in ratios.items()) / 4.0 for k in (0, 1))
     return Contrasts(axle, side)

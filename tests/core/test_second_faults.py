@@ -1,0 +1,57 @@
+"""What goes wrong on the way, and two things wrong at once, at corners and moments drawn anew."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from benchmarks import also_wrong
+from conftest import drive, quiet
+
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Corner, Fault, RawLog, Vehicle
+from nodrek.core.verdict.judge import analyze_log
+from nodrek.io.knowledge import shipped_calibration
+from nodrek.simulate.faults import Cause, SimulatedFault
+
+LASTING = [kind for kind, fault in also_wrong.FAULTS.items() if fault in (Fault.NO_SIGNAL, Fault.FROZEN)]
+
+
+def sure(raw: RawLog) -> set[tuple[Fault, frozenset[Corner]]]:
+    analysis, _ = analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())
+    return {(f.fault, frozenset(f.corners)) for f in analysis.findings if f.confidence >= 0.5}
+
+
+def with_more(raw: RawLog, kind: str, at: Corner, seed: int) -> RawLog:
+    added = also_wrong.add(raw, tuple(Corner), kind, at, np.random.default_rng(seed))
+    assert added is not None
+    return added.log
+
+
+@pytest.mark.parametrize("rate", [50.0, 4.0])
+@pytest.mark.parametrize("kind", LASTING)
+def test_a_corner_that_fails_on_the_way_is_told(kind: str, rate: float) -> None:
+    """Anyone who looks at the graph sees it: half a drive at zero is no healthy vehicle."""
+    raw = drive(91, rates_hz=(rate,), duration_s=180.0)
+    for seed, corner in enumerate((Corner.FR, Corner.RL)):
+        assert sure(with_more(raw, kind, corner, seed)) == {(also_wrong.FAULTS[kind], frozenset({corner}))}
+
+
+@pytest.mark.parametrize("kind", ["not sampled", "not there"])
+def test_missing_readings_are_no_fault(kind: str) -> None:
+    for seed in range(2):
+        assert not sure(with_more(drive(91, duration_s=180.0), kind, Corner.FR, seed))
+
+
+@pytest.mark.parametrize("cause", [Cause.MISSING_TEETH, Cause.WIDE_GAP, Cause.BROKEN_LEAD])
+@pytest.mark.parametrize("kind", ["odd tyre", "goes dead", "stands"])
+def test_a_second_fault_hides_neither(cause: Cause, kind: str) -> None:
+    size = {"size": 12.0 / 3.6} if cause is Cause.WIDE_GAP else {}
+    raw = drive(92, SimulatedFault(Corner.RL, cause, **size), duration_s=240.0)  # type: ignore[arg-type]
+    (first,) = sure(raw)
+    assert sure(with_more(raw, kind, Corner.FR, 7)) == {first, (also_wrong.FAULTS[kind], frozenset({Corner.FR}))}
+
+
+def test_a_gap_that_sleeps_for_half_of_the_drive_is_not_dead() -> None:
+    """Silent up to a speed is a gap, silent above it as well is none."""
+    raw = drive(93, SimulatedFault(Corner.FL, Cause.WIDE_GAP, size=24.0 / 3.6), duration_s=240.0)
+    assert sure(raw) == {(Fault.AIR_GAP, frozenset({Corner.FL}))}
