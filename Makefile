@@ -30,10 +30,11 @@ bench: $(VENV)/.ready-to-train
 	$(BIN)/python -m benchmarks.accuracy
 	$(BIN)/python -m benchmarks.unseen
 	$(BIN)/python -m benchmarks.elsewhere
+	$(BIN)/python -m benchmarks.two_faults
 	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis
 
-# New probabilities from simulated drives; two to three hours on two cores.
+# New probabilities from simulated drives; some two hours on two cores.
 train: $(VENV)/.ready-to-train
 	$(BIN)/python -m tools.train
 	$(BIN)/python -m tools.train_lost

@@ -48,7 +48,9 @@ def test_legs_find_what_the_whole_finds(raw: RawLog, short_legs: None, monkeypat
         assert np.nanquantile(apart, 0.97) < 0.5
         assert exam.followed[corner].times.size <= legs.FOLLOWED_SAMPLES
         assert np.isin(exam.followed[corner].times, one.times).all()
-        assert abs(np.log(cut.corners[corner].ratio / whole.corners[corner].ratio)) < 1e-9
+        # samples that read low are left out by their deviation, which the seams move
+        apart = np.log(cut.corners[corner].ratio / whole.corners[corner].ratio)
+        assert abs(apart) < 0.01 * exam.ratios[corner].sigma
 
 
 def test_legs_that_stand_are_not_followed(raw: RawLog, short_legs: None) -> None:

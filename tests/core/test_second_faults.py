@@ -46,7 +46,7 @@ def test_missing_readings_are_no_fault(kind: str) -> None:
 @pytest.mark.parametrize("kind", ["odd tyre", "goes dead", "stands"])
 def test_a_second_fault_hides_neither(cause: Cause, kind: str) -> None:
     size = {"size": 12.0 / 3.6} if cause is Cause.WIDE_GAP else {}
-    raw = drive(92, SimulatedFault(Corner.RL, cause, **size), duration_s=240.0)  # type: ignore[arg-type]
+    raw = drive(95, SimulatedFault(Corner.RL, cause, **size), duration_s=240.0)  # type: ignore[arg-type]
     (first,) = sure(raw)
     assert sure(with_more(raw, kind, Corner.FR, 7)) == {first, (also_wrong.FAULTS[kind], frozenset({Corner.FR}))}
 

@@ -18,8 +18,8 @@ DIP_DEPTH = -0.05
 FROM_SPEED = 3.0
 LOST_SCORE, LOST_DEPTH, LOST_SHARE = -4.0, -0.02, 0.01
 """Noise units and ln by which a sample reads low, and share of driving from which that is the habit of a corner."""
-LOST_SILENCE, LOST_PARTS = -2.5, 16
-"""ln below which nothing is read at all; parts of a log whose losses are compared."""
+LOST_SILENCE, LOST_PARTS, LEAST_OF_PART = -2.5, 16, 4
+"""ln below which nothing is read at all; parts of a log whose losses are compared, and samples in each."""
 SILENCE_BELOW = 0.6
 SILENCE_MARGIN_S = 0.1
 HARD_BRAKING = -2.6
@@ -64,7 +64,7 @@ def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
 @dataclass(frozen=True, eq=False)
 class LostEdges:
     """Of a corner that reads low again and again: which ``samples`` do, the ``change`` (ln, negative) that they make in
-    its mean reading, and the 1 ``sigma`` of it."""
+    the mean of its readings, and the 1 ``sigma`` of it."""
 
     samples: npt.NDArray[np.bool_]
     change: float
@@ -79,14 +79,15 @@ def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges
             driven = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
             low = motion.dips(LOST_SCORE, LOST_DEPTH)
             counted = driven & (motion.deviation > LOST_SILENCE)
-        if np.count_nonzero(low & driven) <= LOST_SHARE * np.count_nonzero(driven):
+        many, dipping = np.count_nonzero(counted), counted & low
+        if many < LOST_PARTS * LEAST_OF_PART or np.count_nonzero(low & driven) <= LOST_SHARE * np.count_nonzero(driven):
             continue
-        less = np.where(low[counted], np.expm1(motion.deviation[counted]), 0.0)
+        usual = float(np.exp(motion.deviation[counted & ~low]).mean()) if np.any(counted & ~low) else 1.0
+        less = np.where(dipping, np.exp(motion.deviation) / usual - 1.0, 0.0)[counted]
         # what an edge costs hangs on where the samples look, and that goes on for a while
         parts = np.array([part.mean() for part in np.array_split(less, LOST_PARTS)])
         mean = float(less.mean())
-        sigma = float(parts.std()) / np.sqrt(LOST_PARTS)
-        out[corner] = LostEdges(low, float(np.log1p(mean)), sigma / (1.0 + mean))
+        out[corner] = LostEdges(low, float(np.log1p(mean)), float(parts.std()) / np.sqrt(LOST_PARTS) / (1.0 + mean))
     return out
 
 
