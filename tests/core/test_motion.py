@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from conftest import drive
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.events import find_dropouts, silence_breaks
+from nodrek.core.motion.events import find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.usable import Usable, find_usable
@@ -167,6 +167,49 @@ def test_a_value_that_stands_in_steady_driving_is_frozen_where_others_move_by_st
     frozen = find_usable(channels, TIMES[-1]).frozen
     assert (frozen[Corner.RR] > 60.0) is is_frozen
     assert all(seconds == 0.0 for corner, seconds in frozen.items() if corner is not Corner.RR)
+
+
+@pytest.mark.parametrize("others_move", [False, True])
+def test_a_ring_that_loses_edges_does_not_make_its_mates_stand(others_move: bool) -> None:
+    """Whole km/h stand for seconds in steady driving; one corner that dips then says nothing of the others."""
+    step = 1.0 / 3.6
+    moving = np.where((TIMES > 40.0) & (TIMES < 46.0), 4.0 * np.sin(np.pi * (TIMES - 40.0) / 6.0), 0.0)
+    channels = {}
+    for corner in Corner:
+        # each second another value, but for six seconds from 40 s on
+        speed = 14.0 * step + step * np.where((TIMES > 40.0) & (TIMES < 46.0), 0, np.floor(TIMES) % 5)
+        if corner is Corner.FL:
+            speed = np.where(np.arange(TIMES.size) % 20 < 3, 0.3 * speed, speed)
+        elif corner is not Corner.RR and others_move:
+            speed = speed + moving
+        invalid = np.zeros(TIMES.size, dtype=bool)
+        channels[corner] = WheelChannel(
+            corner, corner.value, "km/h", False, TIMES, np.round(speed / step) * step, invalid, step, RATE
+        )
+    frozen = find_usable(channels, TIMES[-1]).frozen
+    assert (frozen[Corner.RR] > 4.0) is others_move
+    assert all(seconds == 0.0 for corner, seconds in frozen.items() if corner is not Corner.RR)
+
+
+@pytest.mark.parametrize("lost_share", [0.03, 0.15])
+def test_a_dip_among_readings_is_no_bend(lost_share: float) -> None:
+    """Ratios of the mates do not hang on how a ring loses its edges (British flag theorem holds for them alone)."""
+    part = np.where(np.random.default_rng(5).random(TIMES.size) < lost_share, 0.7, 1.0)
+
+    def change(which: Corner, speed: Array) -> Array:
+        return speed * part if which is Corner.RR else speed
+
+    channels, sound = wheels(change=change), wheels()
+    usable = find_usable(channels, TIMES[-1])
+    lost = losing_edges(compare_corners(channels, usable))
+    assert set(lost) == {Corner.RR}
+    seen = estimate_ratios(ratio_blocks(channels, usable, lost), tuple(Corner))
+    known = estimate_ratios(ratio_blocks(sound, find_usable(sound, TIMES[-1])), tuple(Corner))
+    apart = {c: seen[c].log_ratio - known[c].log_ratio for c in Corner}
+    # the geometric mean of all four falls by a quarter of what the one loses
+    less = np.log(part[body_speed() > 3.0].mean())
+    expected = {c: less * (0.75 if c is Corner.RR else -0.25) for c in Corner}
+    assert apart == pytest.approx(expected, abs=6e-4)
 
 
 def test_two_corners_can_be_compared() -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from benchmarks import also_wrong
-from conftest import drive, quiet
 
+from conftest import drive, quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, RawLog, Vehicle
 from nodrek.core.verdict.judge import analyze_log

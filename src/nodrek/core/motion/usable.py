@@ -24,6 +24,8 @@ FROZEN_WHILE = 3.0
 """m/s by which the vehicle's speed must change meanwhile."""
 STUCK_AT_LEAST, STUCK_WHILE, STUCK_STEPS = 12.0, 0.8, 4.0
 """Seconds from which smaller changes do: m/s and steps of the value by which two other corners must change."""
+SAME_STEPS, SAME_SHARE = 2.5, 0.04
+"""Steps of the value, or part of it, by which two corners that keep to one speed may differ."""
 DEAD_AT_LEAST = 8.0
 """Seconds of zero at speed before a corner counts as dead rather than interrupted."""
 READS_FROM, WIDEST_GAP = 0.1, 8.5
@@ -70,7 +72,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     frozen_grid = {}
     for corner in channels:
         others = [held[c] for c in channels if c is not corner]
-        frozen_grid[corner] = _frozen_mask(runs[corner], grid, others, channels[corner].quantum)
+        frozen_grid[corner] = _frozen_mask(runs[corner], grid, held[corner], others, channels[corner].quantum)
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
     moving = vehicle > MOVING
@@ -135,9 +137,15 @@ def _constant_runs(channel: WheelChannel) -> tuple[Array, Array]:
     return start[keep], end[keep]
 
 
-def _frozen_mask(runs: tuple[Array, Array], grid: Array, others: list[Array], quantum: float) -> npt.NDArray[np.bool_]:
+def _frozen_mask(
+    runs: tuple[Array, Array], grid: Array, own: Array, others: list[Array], quantum: float
+) -> npt.NDArray[np.bool_]:
     """Grid points inside a constant stretch during which some other corner's speed changed, or, where that lasts, two
-    others' by several steps of the value."""
+    others' by several steps of the value.
+
+    Not where another corner keeps to the same value all the time, unless that lasts: in steady driving whole
+    kilometres per hour stand for seconds, and what changes meanwhile is a corner that loses edges.
+    """
     mask = np.zeros(grid.size, dtype=bool)
     for start, end in zip(*runs, strict=True):
         lo, hi = np.searchsorted(grid, (start, end))
@@ -147,7 +155,12 @@ def _frozen_mask(runs: tuple[Array, Array], grid: Array, others: list[Array], qu
         changes = sorted((float(np.ptp(k)) for k in known if k.size), reverse=True)
         stuck = end - start >= STUCK_AT_LEAST and len(changes) >= 2
         few = changes[1] > max(STUCK_WHILE, STUCK_STEPS * quantum) if stuck else False
-        mask[lo:hi] |= few or (bool(changes) and changes[0] > FROZEN_WHILE)
+        one = bool(changes) and changes[0] > FROZEN_WHILE
+        if one and not few and end - start < STUCK_AT_LEAST:
+            apart = [float(np.max(np.abs(k - own[lo]))) for k in known if k.size]
+            # nothing is near a value that is none
+            one = not min(apart) <= max(SAME_STEPS * quantum, SAME_SHARE * own[lo])
+        mask[lo:hi] |= few or one
     return mask
 
 
