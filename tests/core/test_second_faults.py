@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from benchmarks import also_wrong
@@ -55,3 +57,21 @@ def test_a_gap_that_sleeps_for_half_of_the_drive_is_not_dead() -> None:
     """Silent up to a speed is a gap, silent above it as well is none."""
     raw = drive(93, SimulatedFault(Corner.FL, Cause.WIDE_GAP, size=24.0 / 3.6), duration_s=240.0)
     assert sure(raw) == {(Fault.AIR_GAP, frozenset({Corner.FL}))}
+
+
+@pytest.mark.parametrize("factor", [0.5, 1.0 / 1.609344, 1.45, 2.0])
+def test_a_corner_of_another_scale_hides_nothing(factor: float) -> None:
+    """48 poles where 96 are expected read half; miles among kilometres look like a ring as well, and that is said."""
+    raw = drive(95, SimulatedFault(Corner.RL, Cause.MISSING_TEETH), duration_s=180.0)
+    place = [str(c.name).split()[-1] for c in raw.channels].index("FR")
+    channels = list(raw.channels)
+    channels[place] = replace(channels[place], values=channels[place].values * factor)
+    scaled = replace(raw, channels=tuple(channels))
+    assert sure(scaled) == {
+        (Fault.RING_DAMAGE, frozenset({Corner.RL})), (Fault.RING_COUNT, frozenset({Corner.FR}))
+    }  # fmt: skip
+    analysis, _ = analyze_log(map_corners(scaled), Vehicle(), quiet, shipped_calibration())
+    told = np.log(analysis.corners[Corner.FR].ratio / analysis.corners[Corner.RR].ratio)
+    assert told == pytest.approx(np.log(factor), abs=0.01)
+    (summary,) = (f.summary for f in analysis.findings if f.fault is Fault.RING_COUNT)
+    assert ("another unit" in summary) is (abs(factor * 1.609344 - 1.0) < 0.01)

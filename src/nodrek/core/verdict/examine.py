@@ -15,6 +15,7 @@ from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners, voice_of_a_bad_ring
+from nodrek.core.motion.scale import as_read, brought_to_scale, far_off
 from nodrek.core.motion.usable import MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold, is_two_turns
@@ -101,11 +102,18 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     usable = find_usable(log.channels, log.duration)
     if usable.moving < LEAST_MOVING_S:
         raise NeverMoves(_standing_sentence(log, usable))
-    crossing = find_crossing(log.channels, usable, log.turning)
     own = log
+    off = far_off(log.channels, usable)
+    if off:
+        log = replace(log, channels=brought_to_scale(log.channels, off))
+        usable = find_usable(log.channels, log.duration)
+    crossing = find_crossing(log.channels, usable, log.turning)
     if crossing is not None and crossing.is_crossed:
         # everything else is asked of the wheels themselves, each under its true corner
         log = replace(log, channels=uncrossed(log.channels, crossing.axle))
+        off = {
+            c.mate if c.mate in log.channels and c.is_front is crossing.axle.is_front else c: m for c, m in off.items()
+        }
         usable = find_usable(log.channels, log.duration)
     compared = tuple(
         c
@@ -125,7 +133,7 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
     progress(0.8, "Measuring the ratios")
     blocks = ratio_blocks(channels, usable, losing_edges(motions)) if len(compared) >= 2 else None
-    ratios = estimate_ratios(blocks, compared) if blocks is not None else {}
+    ratios = as_read(estimate_ratios(blocks, compared), off) if blocks is not None else {}
     waking = find_waking(log.channels, usable)
     overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
     return Examination(

@@ -35,6 +35,8 @@ LARGEST_BY_DAMAGE = 0.036
 LOSSY_FROM, LEAST_LEFT, WORTH_LOSING = 0.5, 3, 0.003
 """Confidence from which a corner loses edges; how many others can say which is odd; loss in its ratio from which it is
 left out, more than sound tyres differ by."""
+UNIT_FACTORS, UNIT_NEAR = (1.609344, 3.6, 2.236936), 0.02
+"""km/h, m/s and mph of one another; ln to which an odd corner comes near such a factor."""
 SMEARED = 2.5
 """The loss may be so many times the area of its dip, where a long window smears that over the turn."""
 
@@ -130,6 +132,8 @@ def _corner_finding(exam: Examination, pattern: _Pattern, confidence: float) -> 
     }  # fmt: skip
     if abs(change) > 100.0 * LARGEST_BY_TYRE:
         why = "too much for a tyre, so the ring has another number of teeth than the control unit expects."
+        if any(abs(abs(pattern.size) - math.log(factor)) < UNIT_NEAR for factor in UNIT_FACTORS):
+            why += " Or this corner alone is logged in another unit: look at its column first."
         return Finding(Fault.RING_COUNT, pattern.corners, confidence, f"{told}: {why}", evidence)
     if by_ring > 0.5:
         why = f"the ring has another number of teeth than the control unit expects, or the tyre is {smaller}."
