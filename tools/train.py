@@ -5,10 +5,10 @@ python -m tools.train [DRIVES] [--records FILE] [--beside FILE]          (make t
 Recipe: seeds from 138,000 on (earlier trees were taught from 100,000 on, the benchmark's start at 150,000);
 every kind of fault, half of them about as small as is worth finding, healthy drives with every nuisance, two faults
 at once, and in three logs of ten something more (`benchmarks.also_wrong`: a corner that dies on the way, an odd tyre
-beside what is drawn, readings that are missing); loggers of 2 to 100 samples a second, 45 s to six minutes, eight kinds of control unit and some with habits
-of their own. Two drives of three are from worlds of the benchmarks that share no line with the simulator
-(`ELSEWHERE`): what holds in four worlds is likelier to hold in a fifth. With ``--beside`` the trees of an earlier file
-keep half of the say: what other drives taught is not thrown away.
+beside what is drawn, readings that are missing); loggers of 2 to 100 samples a second, 45 s to six minutes, eight
+kinds of control unit and some with habits of their own. Two drives of three are from worlds of the benchmarks that
+share no line with the simulator (`ELSEWHERE`): what holds in four worlds is likelier to hold in a fifth. With ``--beside`` the trees of an earlier file
+keep a part of the say: what other drives taught is not thrown away.
 """
 
 from __future__ import annotations
@@ -62,6 +62,8 @@ ROADS = ("town", "town", "country", "country", "motorway", "gravel", "roundabout
 RIDGE = 0.02
 ROUNDS = 200
 FORESTS = ("rivals", "trees")
+EARLIER_SAY = {"rivals": 0.5, "trees": 0.3}
+"""Weight of an earlier file's trees beside new ones: sizes were never asked beside another fault before."""
 OTHERS_FORESTS = ("lost",)
 """Parts of the file that hold trees: learnt here, and by other tools."""
 
@@ -312,7 +314,9 @@ def beside(earlier: Path, learnt: dict[str, Any]) -> dict[str, Any]:
     """What is `learnt`, with the trees of an `earlier` file of the same questions beside its own."""
     before = json.loads(earlier.read_text(encoding="utf-8"))
     forests = {
-        forest: {name: blended(before[forest][name], grown) for name, grown in learnt[forest].items()}
+        forest: {
+            name: blended(before[forest][name], grown, EARLIER_SAY[forest]) for name, grown in learnt[forest].items()
+        }
         for forest in FORESTS
     }
     return {**learnt, **forests, "beside": {"drives": before["drives"], "first_seed": before["first_seed"]}}

@@ -4,9 +4,7 @@ python -m tools.train_lost [DRIVES] [--records FILE]          (make train, after
 
 Drives with lost teeth only, a quarter each of the simulator that ships and of three worlds of the benchmarks; rings
 that are called damaged there teach. The fourth world never teaches: it is what `benchmarks.elsewhere` measures by.
-Seeds from 135,000 on, of the other worlds by their own first seeds. Small trees, one of five numbers each. Rates go by
-the seed, so that two of the worlds teach at 50 and 20, the others at 100 and 10 values a second; on other rings of all
-worlds at all of these rates the trees are right as often as ones that met each (66 of 100).
+Seeds from 135,000 on, of the other worlds by their own first seeds. Small trees, one of five numbers each.
 """
 
 from __future__ import annotations
@@ -59,7 +57,8 @@ def one_ring(seed: int) -> tuple[list[float], str] | None:
 
 def _drawn(seed: int) -> tuple[RawLog, Corner, int]:
     """A log, the corner whose ring lost teeth, and how many."""
-    rng, rate = np.random.default_rng([seed, 83]), RATES_HZ[seed % len(RATES_HZ)]
+    rng = np.random.default_rng([seed, 83])
+    rate = float(rng.choice(RATES_HZ))
     first = max((start for start in ELSEWHERE if seed >= start), default=None)
     if first is not None:
         drawn = ELSEWHERE[first].draw(seed, str(rng.choice(LOST_TEETH[first])), rate)

@@ -36,7 +36,7 @@ from nodrek.core.verdict.ring import (
     healed_share,
     shortfall,
 )
-from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts, lossy_corner, ratios_without
+from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts, lossy_corner, ratios_beside
 from nodrek.core.verdict.weak_arc import weak_arc
 
 RAW_KINDS = (
@@ -187,13 +187,13 @@ def _line_numbers(exam: Examination, corner: Corner) -> list[float]:
 def _ratio_numbers(exam: Examination, corner: Corner, findings: Sequence[Finding]) -> list[float]:
     """Size of one odd corner here (ln over what sound sets stay under), in its own sigmas; what it shows
     between the sides and the axles (1 each where it is the only odd one); the largest that is left elsewhere, in %.
-    Without another corner that loses edges and distance with them.
+    Another corner that loses edges, and distance with them, has no say.
     """
     if corner not in exam.ratios:
         return [-6.0, 0.0, 0.0, 0.0, 0.0]
     losing = {c: max(logistic(_strongest(findings, kind, c)) for kind in LOSES_EDGES) for c in exam.ratios}
     lossy = lossy_corner(exam.ratios, {**losing, corner: 0.0})
-    ratios = ratios_without(exam.ratios, lossy)
+    ratios = ratios_beside(exam.ratios, lossy, corner)
     n = len(ratios)
     rho = ratios[corner].log_ratio
     size = rho * n / (n - 1)

@@ -102,6 +102,18 @@ def ratios_without(ratios: Mapping[Corner, RatioEstimate], left_out: Corner | No
     return {c: replace(r, log_ratio=r.log_ratio - mean) for c, r in kept.items()}
 
 
+def ratios_beside(
+    ratios: Mapping[Corner, RatioEstimate], lossy: Corner | None, corner: Corner
+) -> Mapping[Corner, RatioEstimate]:
+    """What is known of an odd `corner` where the ratio of `lossy` says nothing: its axle's mate speaks for it, or
+    nobody, where that is the corner itself."""
+    if lossy is None:
+        return ratios
+    if lossy.mate is corner or lossy.mate not in ratios:
+        return ratios_without(ratios, lossy)
+    return ratios_without({**ratios, lossy: ratios[lossy.mate]}, None)
+
+
 def _finding(
     exam: Examination, pattern: _Pattern, damage: Mapping[Corner, float], noise: Mapping[Corner, float]
 ) -> list[Finding]:
