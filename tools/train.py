@@ -7,8 +7,8 @@ every kind of fault, half of them about as small as is worth finding, healthy dr
 at once, and in three logs of ten something more (`benchmarks.also_wrong`: a corner that dies on the way, an odd tyre
 beside what is drawn, readings that are missing); loggers of 2 to 100 samples a second, 45 s to six minutes, eight
 kinds of control unit and some with habits of their own. Two drives of three are from worlds of the benchmarks that
-share no line with the simulator (`ELSEWHERE`): what holds in four worlds is likelier to hold in a fifth. With ``--beside`` the trees of an earlier file
-keep a part of the say: what other drives taught is not thrown away.
+share no line with the simulator (`ELSEWHERE`): what holds in four worlds is likelier to hold in a fifth. With
+``--beside`` the trees of an earlier file keep a part of the say: what other drives taught is not thrown away.
 """
 
 from __future__ import annotations
