@@ -47,6 +47,8 @@ SAME_TREES = {Fault.RING_COUNT: Fault.TYRE_SIZE}
 NOTHING = -4.6
 """Logit of a confidence of 0.01: not mentioned."""
 HIGHEST, LOWEST = 0.995, 0.001
+LARGEST_IN_DRIVES = 25.0
+"""Per cent beyond which no drive that taught has a steady ratio: six teeth of 29 are 21."""
 UNTOLD = 0.8
 """Most that is said of silence which may be a sensor that has not woken yet (`find_dead`; own estimate)."""
 
@@ -58,7 +60,7 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     # what is proved without them leaves its rivals at the same corner little
     proved = {c: f.confidence for f in findings if HELD in f.evidence for c in f.corners}
     for finding in findings:
-        if HELD in finding.evidence:
+        if HELD in finding.evidence or _nothing_else_makes(finding):
             out.append(finding)
             continue
         kind = SAME_TREES.get(finding.fault, finding.fault)
@@ -79,6 +81,10 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
         most = UNTOLD if finding.fault is Fault.NO_SIGNAL and "or" in finding.evidence else HIGHEST
         out.append(replace(finding, confidence=min(most, _within(logistic(score)))))
     return out
+
+
+def _nothing_else_makes(finding: Finding) -> bool:
+    return finding.fault is Fault.RING_COUNT and abs(finding.evidence["difference_percent"]) > LARGEST_IN_DRIVES
 
 
 def _within(probability: float) -> float:

@@ -17,7 +17,7 @@ from nodrek.jobs.analyze import Answer
 
 SENTENCE = "How much faster or slower each wheel turns than the middle of all, in per cent. "
 BAR = "The bar is where the truth lies 19 times out of 20."
-STEPS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0)
+STEPS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
 
 
 def present_ratios(session: Session) -> RatiosScreen | None:

@@ -24,7 +24,7 @@ HEADLINES = {
 SHORT = {
     Fault.RING_DAMAGE: "lost tooth",
     Fault.RING_RUNOUT: "run-out",
-    Fault.RING_COUNT: "wrong tooth count",
+    Fault.RING_COUNT: "tooth count",
     Fault.ENCODER_NOISE: "ragged",
     Fault.AIR_GAP: "wide gap",
     Fault.INTERMITTENT: "breaks",

@@ -104,7 +104,7 @@ class DriveView(QWidget):
             for plot in (self.speeds, self.deviations):
                 plot.setLimits(xMin=screen.whole[0], xMax=screen.whole[1], minXRange=0.2)
         self.speeds.setXRange(*screen.window, padding=0)
-        self._key.show_key(screen.deviations or screen.speeds, look)
+        self._key.show_key(screen.speeds or screen.deviations, look)
         self._part.setText(screen.part_text)
         self._mark.setText(screen.mark_text)
         self._mark.setVisible(bool(screen.mark_text))
