@@ -71,6 +71,8 @@ ACCIDENTS, LEAST_GOING_ON = 0.08, 0.03
 """Accidental runs in a log of which three come once in ten thousand logs; least chance that one goes on."""
 MANY_SHORT, GOES_ON = 50, 0.5
 """Runs that one more sample may make longer, from which their share says whether agreement is usual; that share."""
+FINE_STEP, STEPS_MOVED = 0.01, 1.2
+"""Part of the speed up to which a step is fine; steps by which the others must have moved where it is not."""
 BREAKS_FROM_SPEED = 4.5
 """m/s: below, sound channels stand still as well."""
 TOGETHER_S, LONGEST_BREAK_S = 0.5, 3.0
@@ -279,6 +281,8 @@ def _all_breaks(exam: Examination) -> dict[Corner, list[HeldBreaks]]:
 def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | None:
     own, mates = own_and_mates(exam, corner, way)
     own, mates = _faster(exam, corner, own), {c: _faster(exam, c, r) for c, r in mates.items()}
+    if way is StandIn.LAST:
+        own = own.where(_should_have_moved(exam, corner, own))
     if len(mates) < 2 or not own.length.size or (way is not StandIn.LAST and _agrees_anyway(own)):
         return None
     longest = max(int(r.length.max(initial=0)) for r in mates.values())
@@ -295,6 +299,22 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     if seconds.max() < LEAST_BREAK_S or starts.size <= middling - by_chance - 2.0 * math.sqrt(by_chance):
         return None
     return HeldBreaks(way, starts, float(seconds.max()))
+
+
+def _should_have_moved(exam: Examination, corner: Corner, runs: Runs) -> npt.NDArray[np.bool_]:
+    """Runs in which the others say that the value should have moved by a step; all where steps are fine.
+
+    Counted edges and whole km/h stand still in steady driving by themselves, at one corner for longer than at another.
+    """
+    motion, step = exam.followed[corner], exam.log.channels[corner].quantum
+    last = np.minimum(runs.start + runs.length - 2, motion.times.size - 1)
+    bounds = np.stack([np.maximum(runs.start - 1, 0), last + 1], axis=1).ravel()
+    expected = np.append(motion.expected, motion.expected[-1:])
+    low, high = (
+        extreme.reduceat(expected, bounds)[::2] if bounds.size else expected[:0] for extreme in (np.minimum, np.maximum)
+    )
+    fine = step < FINE_STEP * motion.expected[runs.start]
+    return np.asarray(fine | (high - low > STEPS_MOVED * step))
 
 
 def _agrees_anyway(own: Runs) -> bool:

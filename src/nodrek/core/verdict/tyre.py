@@ -29,6 +29,8 @@ sound sets of permitted sizes, new and worn, differ from it by up to some 2 % (c
 SPREAD = 0.0005
 AXLE_SHARE = 0.6
 """Chance that a difference is wear of an axle, before looking; the rest belongs to the four corners."""
+LARGEST_BY_WEAR, BEYOND_WEAR = 0.035, 0.1
+"""New against worn out is some 3 % (common practice); how much rarer axles that differ by more are."""
 SURE_SIGMAS = 2.5
 LARGEST_BY_DAMAGE = 0.036
 """One edge lost of 29, the coarsest ring in use."""
@@ -73,11 +75,11 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[
     lossy = lossy_corner(exam.ratios, {c: max(damage.get(c, 0.0), noise.get(c, 0.0)) for c in exam.ratios})
     found = []
     for pattern in likely_patterns(exam.ratios):
-        if lossy is None or lossy in pattern.corners or len(pattern.corners) > 1:
+        if lossy is None or pattern.corners == (lossy,):
             found += _finding(exam, pattern, damage, noise)
     if lossy is not None:
-        quiet = {c: p for c, p in noise.items() if c is not lossy}
-        for pattern in likely_patterns(ratios_without(exam.ratios, lossy)):
+        damage, quiet = ({c: p for c, p in of.items() if c is not lossy} for of in (damage, noise))
+        for pattern in likely_patterns(ratios_without(exam.ratios, lossy), by_three=True):
             found += _finding(exam, pattern, damage, quiet)
     return found
 
@@ -233,8 +235,10 @@ def _is_measured(size: float, sigma: float) -> float:
     return passes(abs(size) / max(sigma, 1e-9), SURE_SIGMAS, 0.6)
 
 
-def likely_patterns(ratios: Mapping[Corner, RatioEstimate]) -> list[_Pattern]:
+def likely_patterns(ratios: Mapping[Corner, RatioEstimate], by_three: bool = False) -> list[_Pattern]:
     """One corner, or the front axle, that explains the ratios: likeliest first, hopeless ones left out.
+
+    `by_three`: one of four is left out; the mate of it may be odd, or stand for a worn axle.
 
     Normal law of what a pattern leaves over, with the errors of the ratios and the differences
     of sound tyres as its width.
@@ -247,8 +251,8 @@ def likely_patterns(ratios: Mapping[Corner, RatioEstimate]) -> list[_Pattern]:
     shapes: list[tuple[tuple[Corner, ...], Array, float]] = [
         ((c,), np.array([float(k is c) for k in corners]), (1.0 - AXLE_SHARE) / len(corners)) for c in corners
     ]
-    if len(corners) == 4:
-        front = tuple(c for c in corners if c.is_front)
+    if len(corners) == 4 or by_three:
+        front = tuple(c for c in Corner if c.is_front)
         shapes.append((front, np.array([float(c.is_front) for c in corners]), AXLE_SHARE))
     width = math.hypot(sigma, NATURAL_SPREAD)
     fits, weights = [], []
@@ -257,8 +261,9 @@ def likely_patterns(ratios: Mapping[Corner, RatioEstimate]) -> list[_Pattern]:
         norm = float(centred @ centred)
         size = float(centred @ rho) / norm
         rest = rho - size * centred
+        is_beyond_wear = len(who) > 1 and abs(size) > LARGEST_BY_WEAR
         fits.append((who, size, sigma / math.sqrt(norm)))
-        weights.append(math.log(prior) - 0.5 * float(rest @ rest) / width**2)
+        weights.append(math.log(prior * (BEYOND_WEAR if is_beyond_wear else 1.0)) - 0.5 * float(rest @ rest) / width**2)
     shares = np.exp(np.array(weights) - max(weights))
     shares /= shares.sum()
     found = [_Pattern(*fit, float(share)) for fit, share in zip(fits, shares, strict=True)]
