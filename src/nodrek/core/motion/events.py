@@ -72,13 +72,13 @@ class LostEdges:
 
 
 def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges]:
-    """Corners that read low too often for noise; silence is a break, and changes no mean."""
+    """Corners that read low too often for noise; what reaches down to silence is a break, and changes no mean."""
     out = {}
     for corner, motion in motions.items():
         with np.errstate(invalid="ignore"):
             driven = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
             low = motion.dips(LOST_SCORE, LOST_DEPTH)
-            counted = driven & (motion.deviation > LOST_SILENCE)
+            counted = driven & ~_around_silence(low, motion.deviation)
         many, dipping = np.count_nonzero(counted), counted & low
         if many < LOST_PARTS * LEAST_OF_PART or np.count_nonzero(low & driven) <= LOST_SHARE * np.count_nonzero(driven):
             continue
@@ -89,6 +89,17 @@ def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges
         mean = float(less.mean())
         out[corner] = LostEdges(low, float(np.log1p(mean)), float(parts.std()) / np.sqrt(LOST_PARTS) / (1.0 + mean))
     return out
+
+
+def _around_silence(low: npt.NDArray[np.bool_], deviation: Array) -> npt.NDArray[np.bool_]:
+    """Samples of runs of `low` ones that reach down to silence: filters drag a break out."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], low, [False]]).astype(np.int8)))
+    silent = np.zeros(low.size + 1, dtype=np.int8)
+    if edges.size:
+        broken = np.fmin.reduceat(np.append(deviation, 0.0), edges)[::2] <= LOST_SILENCE
+        silent[edges[::2][broken]] += 1
+        silent[edges[1::2][broken]] -= 1
+    return np.cumsum(silent[:-1]) > 0
 
 
 def silence_breaks(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict[Corner, Array]:
