@@ -212,6 +212,22 @@ def test_a_dip_among_readings_is_no_bend(lost_share: float) -> None:
     assert apart == pytest.approx(expected, abs=6e-4)
 
 
+@pytest.mark.parametrize("factors", [(1.0, 2.0, 2.0, 1.0), (1.0, 2.0, 1.0, 2.0), (1.0, 1.01, 1.0, 1.01)])
+def test_values_without_any_noise_are_measured_or_left(factors: tuple[float, ...]) -> None:
+    """A table that was worked out, not logged: no straight line leaves anything there."""
+    speed = 9.0 + 1.5 * np.sin(TIMES / 5.0)
+    invalid = np.zeros(TIMES.size, dtype=bool)
+    channels = {
+        c: WheelChannel(c, c.value, "km/h", False, TIMES, factor * speed, invalid, 0.0, RATE)
+        for c, factor in zip(Corner, factors, strict=True)
+    }
+    found = estimate_ratios(ratio_blocks(channels, find_usable(channels, TIMES[-1])), tuple(Corner))
+    apart = {c: r.log_ratio - found[Corner.FL].log_ratio for c, r in found.items()}
+    # two wheels of one side may as well be a bend that lasts
+    expected = 0.0 if factors[1] == factors[3] else np.log(factors[2])
+    assert not found or apart[Corner.RL] == pytest.approx(expected, abs=0.002)
+
+
 def test_two_corners_can_be_compared() -> None:
     def change(which: Corner, speed: Array) -> Array:
         out = speed.copy()

@@ -116,6 +116,10 @@ def _is_bend(sides: Array) -> bool:
     return bool(min(abs(front), abs(rear)) > BENT and front * rear > 0.0)
 
 
+LEAST_LEFT = 1e-6
+"""ln: values that somebody worked out leave nothing at all."""
+
+
 def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], bends: Array, bends_if_level: Array) -> bool:
     """Whether the blocks `at` have these `bends`, with two odd wheels of one side, and not those of a drive that mostly
     goes round: front wheels run ahead of rear ones by the square of the bend, and by nothing on straights.
@@ -130,7 +134,7 @@ def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], bends: Array, bends_i
         for line in lines
     )
     stretches = at.size * drive.block_s / STRETCH_S
-    return stretches * float(np.log(left_if_level / left)) > TWO_ODD_NATS
+    return stretches * float(np.log(max(left_if_level, LEAST_LEFT) / max(left, LEAST_LEFT))) > TWO_ODD_NATS
 
 
 def _near_level(sides: Array, weight: npt.NDArray[np.int64], rounding: Array) -> npt.NDArray[np.bool_]:
