@@ -116,7 +116,7 @@ def records_of(seed: int) -> list[Record]:
     """Everything one drive teaches."""
     faults, settings = draw(seed)
     scenario = draw_scenario(seed, faults, **settings)
-    also = _also(seed, simulate(scenario), tuple(scenario.names), {c for f in faults for c in corners_of(f)})
+    also = with_more(seed, simulate(scenario), tuple(scenario.names), {c for f in faults for c in corners_of(f)})
     try:
         exam = _examined(map_corners(also.log))
     except NodrekError:
@@ -128,11 +128,11 @@ def records_of(seed: int) -> list[Record]:
         c: tuple(_named(x.cause) for x in faults if c in corners_of(x) or x.cause is Cause.CROSSED) for c in Corner
     }
     return _records(
-        seed, exam, _with_more(wrong, also), lambda f: any(is_right(f.fault.value, f.corners, x) for x in faults), also
+        seed, exam, _labels(wrong, also), lambda f: any(is_right(f.fault.value, f.corners, x) for x in faults), also
     )
 
 
-def _also(seed: int, log: RawLog, corners: tuple[Corner, ...], bad: Collection[Corner]) -> Also:
+def with_more(seed: int, log: RawLog, corners: tuple[Corner, ...], bad: Collection[Corner]) -> Also:
     """The log with something more in it, mostly at a corner that is not among the `bad` ones; or as it is."""
     rng = np.random.default_rng([seed, 82])
     if rng.random() < ALSO_SHARE:
@@ -145,7 +145,7 @@ def _also(seed: int, log: RawLog, corners: tuple[Corner, ...], bad: Collection[C
     return Also(log, None, ())
 
 
-def _with_more(wrong: Mapping[Corner, tuple[str, ...]], also: Also) -> dict[Corner, tuple[str, ...]]:
+def _labels(wrong: Mapping[Corner, tuple[str, ...]], also: Also) -> dict[Corner, tuple[str, ...]]:
     if also.fault is None or len(also.corners) > 1:
         # an odd axle is no odd corner
         return dict(wrong)
@@ -171,7 +171,7 @@ def drawn_elsewhere(seed: int, world: ModuleType) -> Drawn:
 def records_elsewhere(seed: int, world: ModuleType) -> list[Record]:
     """Everything one drive of another world teaches."""
     drawn = drawn_elsewhere(seed, world)
-    also = _also(seed, drawn.log, tuple(Corner), drawn.corners)
+    also = with_more(seed, drawn.log, tuple(Corner), drawn.corners)
     try:
         exam = _examined(map_corners(also.log))
     except NodrekError:
@@ -184,7 +184,7 @@ def records_elsewhere(seed: int, world: ModuleType) -> list[Record]:
         # an odd axle is no odd corner
         here = {drawn.corners[0]: (SAME_TREES.get(fault, fault).value,)}
     right = () if several or fault is None else ((fault, drawn.corners),)
-    return _records(seed, exam, _with_more(here, also), lambda f: (f.fault, f.corners) in right, also)
+    return _records(seed, exam, _labels(here, also), lambda f: (f.fault, f.corners) in right, also)
 
 
 def _examined(log: WheelLog) -> Examination:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import islice
 from types import ModuleType
 
 import numpy as np
 import pytest
 from benchmarks import fifth_world, fourth_world, third_world
 from benchmarks.visible import is_visible
-from tools.train import ELSEWHERE, drawn_elsewhere, records_anywhere
+from tools.train import ELSEWHERE, drawn_elsewhere, records_anywhere, with_more
 
 from nodrek.core.model import Corner, Fault
 from nodrek.simulate.chain import Scenario, simulate
@@ -40,14 +41,18 @@ def test_exact_edges_leave_only_the_fault_between_twins() -> None:
 @pytest.mark.parametrize("first", list(ELSEWHERE))
 @pytest.mark.parametrize("fault", [None, Fault.CROSSED, Fault.RING_DAMAGE])
 def test_other_worlds_teach_what_they_put_in(fault: Fault | None, first: int) -> None:
-    """The labels of the first drive with this fault, against what was drawn for it."""
+    """The labels of the first two drives with this fault, against what was drawn for them and put in besides."""
     world = ELSEWHERE[first]
-    seed, drawn = next((s, d) for s in range(first, first + 100) if (d := drawn_elsewhere(s, world)).fault is fault)
-    corners = [r for r in records_anywhere(seed) if not r.kind]
-    assert len(corners) == 4
-    bad = {c for c, record in zip(Corner, corners, strict=True) if record.faults}
-    assert bad == (set(Corner) if fault is Fault.CROSSED else set(drawn.corners))
-    assert all(record.faults == (fault.value,) for record in corners if record.faults and fault)
+    drives = ((s, d) for s in range(first, first + 200) if (d := drawn_elsewhere(s, world)).fault is fault)
+    for seed, drawn in islice(drives, 2):
+        also = with_more(seed, drawn.log, tuple(Corner), drawn.corners)
+        expected: dict[Corner, set[str]] = {c: set() for c in Corner}
+        for corner in (Corner if fault is Fault.CROSSED else drawn.corners) if fault else ():
+            expected[corner].add(fault.value)
+        if also.fault is not None and len(also.corners) == 1:
+            expected[also.corners[0]].add(also.fault.value)
+        told = [set(r.faults) for r in records_anywhere(seed) if not r.kind]
+        assert told == [expected[c] for c in Corner if any(str(c) in channel.name for channel in also.log.channels)]
 
 
 @pytest.mark.parametrize(
