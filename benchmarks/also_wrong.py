@@ -19,7 +19,8 @@ from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 LEAST_DRIVING_S = 12.0
 """Seconds above walking pace that a corner must be dead or stand still for, and read beside them."""
-WALKING_KMH = 10.0
+WALKING_KMH, LEAST_CHANGE_KMH = 10.0, 11.1
+"""And by how much the vehicle's speed changes while a value stands still."""
 KMH_PER = {"km/h": 1.0, "mph": 1.609344, "m/s": 3.6}
 FINEST_ROUNDED = 0.12
 """Steps (in the log's unit) up to which a scaled value is rounded again; coarser ones come from counted edges, which a
@@ -98,8 +99,7 @@ def _dead(channel: RawChannel, vehicle: Array, rng: np.random.Generator) -> RawC
 
 
 def _goes_dead(channel: RawChannel, vehicle: Array, rng: np.random.Generator) -> RawChannel | None:
-    at = _moment(channel, vehicle, rng)
-    return None if at is None else replace(channel, values=np.where(np.arange(vehicle.size) < at, channel.values, 0.0))
+    return _from(channel, _moment(channel, vehicle, rng), 0.0)
 
 
 def _comes_alive(channel: RawChannel, vehicle: Array, rng: np.random.Generator) -> RawChannel | None:
@@ -109,28 +109,36 @@ def _comes_alive(channel: RawChannel, vehicle: Array, rng: np.random.Generator) 
 
 def _stands(channel: RawChannel, vehicle: Array, rng: np.random.Generator) -> RawChannel | None:
     at = _moment(channel, vehicle, rng)
-    if at is None or channel.values[at] <= 0.0 or float(np.ptp(vehicle[at:])) < 4.0 * WALKING_KMH / 3.6:
+    if at is None or channel.values[at] <= 0.0 or float(np.ptp(vehicle[at:])) < LEAST_CHANGE_KMH:
         return None
-    return replace(channel, values=np.where(np.arange(vehicle.size) < at, channel.values, channel.values[at]))
+    return _from(channel, at, float(channel.values[at]))
+
+
+def _from(channel: RawChannel, at: int | None, told: float) -> RawChannel | None:
+    """The channel with one value from sample `at` on."""
+    return (
+        None
+        if at is None
+        else replace(channel, values=np.where(np.arange(channel.values.size) < at, channel.values, told))
+    )
 
 
 def _stands_at_times(channel: RawChannel, vehicle: Array, rng: np.random.Generator) -> RawChannel | None:
     driven = _driving(channel.times_s, vehicle)
     if driven[-1] < 4.0 * LEAST_DRIVING_S:
         return None
-    values, stood = channel.values.copy(), 0.0
+    values, stood = channel.values.copy(), False
     for start in rng.uniform(0.0, 0.8, int(rng.integers(1, 4))) * driven[-1]:
         at = int(np.searchsorted(driven, start))
         stop = int(np.searchsorted(driven, start + rng.uniform(LEAST_DRIVING_S, 3.0 * LEAST_DRIVING_S)))
-        if at < stop and values[at] > 0.0 and float(np.ptp(vehicle[at:stop])) >= 4.0 * WALKING_KMH / 3.6:
-            values[at:stop], stood = values[at], stood + 1.0
+        if at < stop and values[at] > 0.0 and float(np.ptp(vehicle[at:stop])) >= LEAST_CHANGE_KMH:
+            values[at:stop], stood = values[at], True
     return replace(channel, values=values) if stood else None
 
 
 def _no_value(channel: RawChannel, vehicle: Array, rng: np.random.Generator) -> RawChannel | None:
     at = _moment(channel, vehicle, rng)
-    told = float(rng.choice(NO_VALUE_KMH)) / KMH_PER.get(channel.unit or "km/h", 1.0)
-    return None if at is None else replace(channel, values=np.where(np.arange(vehicle.size) < at, channel.values, told))
+    return _from(channel, at, float(rng.choice(NO_VALUE_KMH)) / KMH_PER.get(channel.unit or "km/h", 1.0))
 
 
 def _not_sampled(channel: RawChannel, vehicle: Array, rng: np.random.Generator) -> RawChannel | None:

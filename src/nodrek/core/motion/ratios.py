@@ -175,8 +175,13 @@ def _with_losses(found: dict[Corner, RatioEstimate], lost: Mapping[Corner, LostE
         c: RatioEstimate(r.log_ratio + lost[c].change, float(np.hypot(r.sigma, lost[c].sigma))) if c in lost else r
         for c, r in found.items()
     }
-    middle = sum(r.log_ratio for r in told.values()) / max(len(told), 1)
-    return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in told.items()} if lost else told
+    return centred(told) if lost else found
+
+
+def centred(ratios: Mapping[Corner, RatioEstimate]) -> dict[Corner, RatioEstimate]:
+    """The same corners' ratios with a geometric mean of 1, as they are defined."""
+    middle = sum(r.log_ratio for r in ratios.values()) / max(len(ratios), 1)
+    return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in ratios.items()}
 
 
 def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
@@ -215,9 +220,8 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
         value, sigma = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch)
         spread = np.hypot(np.hypot(sigma, straights.sigma / 2), 2 * FLOOR["fr"])
         out[corner] = RatioEstimate(value, slow * float(spread))
-    # robust intercepts need not add up to nothing; ratios do by their definition
-    middle = float(np.mean([r.log_ratio for r in out.values()]))
-    return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in out.items()}
+    # robust intercepts need not add up to nothing
+    return centred(out)
 
 
 def _along(logs: Mapping[Corner, Array]) -> Array:

@@ -1,4 +1,4 @@
-"""A corner that reads half as much again as the others, twice as much or half: brought to their scale first.
+"""A corner that steadily reads a quarter more than the others, twice as much or half: brought to their scale first.
 
 A ring with other poles than its mates' (48 for 96), a unit that counts both edges of one corner or a column in another
 unit makes such a corner. Everything that compares corners looks for differences of per cents, and would say nothing of
@@ -13,7 +13,7 @@ from dataclasses import replace
 import numpy as np
 
 from nodrek.core.model import Corner, WheelChannel
-from nodrek.core.motion.ratios import RatioEstimate
+from nodrek.core.motion.ratios import RatioEstimate, centred
 from nodrek.core.motion.usable import Usable
 
 FROM_LOG, UP_TO_LOG = 0.25, 1.5
@@ -54,6 +54,6 @@ def brought_to_scale(
 
 def as_read(ratios: Mapping[Corner, RatioEstimate], off: Mapping[Corner, float]) -> dict[Corner, RatioEstimate]:
     """Ratios of corners that were brought to scale, as their readings have them; geometric mean 1."""
-    told = {c: r.log_ratio + off.get(c, 0.0) for c, r in ratios.items()}
-    middle = sum(told.values()) / max(len(told), 1)
-    return {c: replace(r, log_ratio=told[c] - middle) for c, r in ratios.items()} if off else dict(ratios)
+    if not off:
+        return dict(ratios)
+    return centred({c: replace(r, log_ratio=r.log_ratio + off.get(c, 0.0)) for c, r in ratios.items()})

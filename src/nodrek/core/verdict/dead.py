@@ -74,19 +74,14 @@ def _too_slow(top: float) -> str:
 
 
 def _made(exam: Examination, corner: Corner, way: StandIn) -> Finding:
+    moving = round(exam.usable.moving, 1)
     return Finding(
         Fault.NO_SIGNAL,
         (corner,),
         MADE_PROVES,
         f"The {corner.words} corner has no reading of its own: the control unit shows {way} all the time. "
         "The log cannot say which link is dead: sensor, ring, wire or control unit.",
-        {
-            HELD: 1,
-            "share_of_driving": 1.0,
-            "seconds": (moving := round(exam.usable.moving, 1)),
-            AWAKE: moving,
-            "since_s": 0.0,
-        },
+        {HELD: 1, "share_of_driving": 1.0, "seconds": moving, AWAKE: moving, "since_s": 0.0},
     )
 
 

@@ -111,9 +111,7 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     if crossing is not None and crossing.is_crossed:
         # everything else is asked of the wheels themselves, each under its true corner
         log = replace(log, channels=uncrossed(log.channels, crossing.axle))
-        off = {
-            c.mate if c.mate in log.channels and c.is_front is crossing.axle.is_front else c: m for c, m in off.items()
-        }
+        off = {c.mate if c.is_front is crossing.axle.is_front else c: m for c, m in off.items()}
         usable = find_usable(log.channels, log.duration)
     compared = tuple(
         c

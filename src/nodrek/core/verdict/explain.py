@@ -28,6 +28,10 @@ SOFT = 0.0015
 SIZE_STEP = 0.025
 """Mean distance of another size that still fits the wheel house."""
 PRIOR_RING, PRIOR_SIZE, PRIOR_WEAR, PRIOR_PRESSURE = 0.25, 0.25, 0.40, 0.10
+ANOTHER_UNIT = "this corner alone logged in another unit"
+UNIT_FACTORS, UNIT_NEAR, PRIOR_UNIT = (1.609344, 3.6, 2.236936), 0.02, 0.5
+"""km/h, m/s and mph of one another; ln by which an odd corner may miss such a factor; chance of it then (own estimate:
+some ring fits every factor, a column in another unit these alone)."""
 WORTH_NAMING = 0.03
 
 
@@ -47,6 +51,9 @@ def explain(log_ratio: float, sigma: float, teeth: int | None) -> tuple[Explanat
 
     `log_ratio`: ln of reading over what it should be, known to `sigma`; `teeth` that the control unit expects.
     """
+    if any(abs(abs(log_ratio) - math.log(factor)) < UNIT_NEAR for factor in UNIT_FACTORS):
+        ring = Explanation(Fault.RING_COUNT, "a ring with another number of teeth", 1.0 - PRIOR_UNIT)
+        return Explanation(Fault.RING_COUNT, ANOTHER_UNIT, PRIOR_UNIT), ring
     width = math.hypot(sigma, NATURAL_SPREAD)
     faster = log_ratio > 0
     within = abs(math.expm1(log_ratio)) <= LARGEST_BY_TYRE

@@ -306,14 +306,14 @@ def _should_have_moved(exam: Examination, corner: Corner, runs: Runs) -> npt.NDA
 
     Counted edges and whole km/h stand still in steady driving by themselves, at one corner for longer than at another.
     """
-    motion, step = exam.followed[corner], exam.log.channels[corner].quantum
-    last = np.minimum(runs.start + runs.length - 2, motion.times.size - 1)
-    bounds = np.stack([np.maximum(runs.start - 1, 0), last + 1], axis=1).ravel()
-    expected = np.append(motion.expected, motion.expected[-1:])
-    low, high = (
-        extreme.reduceat(expected, bounds)[::2] if bounds.size else expected[:0] for extreme in (np.minimum, np.maximum)
-    )
-    fine = step < FINE_STEP * motion.expected[runs.start]
+    expected, step = exam.followed[corner].expected, exam.log.channels[corner].quantum
+    if not runs.start.size:
+        return np.zeros(0, dtype=bool)
+    # from the value that is kept to the last one that repeats it
+    ends = np.stack([np.maximum(runs.start - 1, 0), np.minimum(runs.start + runs.length - 1, expected.size)], axis=1)
+    seen = np.append(expected, expected[-1])
+    low, high = (extreme.reduceat(seen, ends.ravel())[::2] for extreme in (np.minimum, np.maximum))
+    fine = step < FINE_STEP * expected[runs.start]
     return np.asarray(fine | (high - low > STEPS_MOVED * step))
 
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.motion.ratios import RatioEstimate
+from nodrek.core.motion.ratios import RatioEstimate, centred
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.explain import LARGEST_BY_TYRE, NATURAL_SPREAD, explain, ring_share
+from nodrek.core.verdict.explain import ANOTHER_UNIT, LARGEST_BY_TYRE, NATURAL_SPREAD, explain, ring_share
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
 
 WORTH_SAYING = 0.0040
@@ -37,8 +37,6 @@ LARGEST_BY_DAMAGE = 0.036
 LOSSY_FROM, LEAST_LEFT, WORTH_LOSING = 0.5, 3, 0.003
 """Confidence from which a corner loses edges; how many others can say which is odd; loss in its ratio from which it is
 left out, more than sound tyres differ by."""
-UNIT_FACTORS, UNIT_NEAR = (1.609344, 3.6, 2.236936), 0.02
-"""km/h, m/s and mph of one another; ln to which an odd corner comes near such a factor."""
 SMEARED = 2.5
 """The loss may be so many times the area of its dip, where a long window smears that over the turn."""
 
@@ -79,7 +77,7 @@ def find_tyre(exam: Examination, damage: Mapping[Corner, float], noise: Mapping[
             found += _finding(exam, pattern, damage, noise)
     if lossy is not None:
         damage, quiet = ({c: p for c, p in of.items() if c is not lossy} for of in (damage, noise))
-        for pattern in likely_patterns(ratios_without(exam.ratios, lossy), by_three=True):
+        for pattern in likely_patterns(_without(exam.ratios, lossy), by_three=True):
             found += _finding(exam, pattern, damage, quiet)
     return found
 
@@ -97,11 +95,9 @@ def lossy_corner(ratios: Mapping[Corner, RatioEstimate], losing: Mapping[Corner,
     return worst if sum(r.log_ratio > limit for r in ratios.values()) >= 2 else None
 
 
-def ratios_without(ratios: Mapping[Corner, RatioEstimate], left_out: Corner | None) -> dict[Corner, RatioEstimate]:
-    """The other corners' ratios, among themselves: geometric mean 1 again."""
-    kept = {c: r for c, r in ratios.items() if c is not left_out}
-    mean = sum(r.log_ratio for r in kept.values()) / max(len(kept), 1)
-    return {c: replace(r, log_ratio=r.log_ratio - mean) for c, r in kept.items()}
+def _without(ratios: Mapping[Corner, RatioEstimate], left_out: Corner) -> dict[Corner, RatioEstimate]:
+    """The other corners' ratios, among themselves."""
+    return centred({c: r for c, r in ratios.items() if c is not left_out})
 
 
 def ratios_beside(
@@ -112,8 +108,8 @@ def ratios_beside(
     if lossy is None:
         return ratios
     if lossy.mate is corner or lossy.mate not in ratios:
-        return ratios_without(ratios, lossy)
-    return ratios_without({**ratios, lossy: ratios[lossy.mate]}, None)
+        return _without(ratios, lossy)
+    return centred({**ratios, lossy: ratios[lossy.mate]})
 
 
 def _finding(
@@ -146,7 +142,7 @@ def _corner_finding(exam: Examination, pattern: _Pattern, confidence: float) -> 
     }  # fmt: skip
     if abs(change) > 100.0 * LARGEST_BY_TYRE:
         why = "too much for a tyre, so the ring has another number of teeth than the control unit expects."
-        if any(abs(abs(pattern.size) - math.log(factor)) < UNIT_NEAR for factor in UNIT_FACTORS):
+        if any(e.words == ANOTHER_UNIT for e in explanations):
             why += " Or this corner alone is logged in another unit: look at its column first."
         return Finding(Fault.RING_COUNT, pattern.corners, confidence, f"{told}: {why}", evidence)
     if by_ring > 0.5:
