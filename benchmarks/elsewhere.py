@@ -1,6 +1,6 @@
 """How far what was learnt holds in worlds that the shipped simulator never made.
 
-python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourth|fifth] [--small]
+python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourth|fifth|sixth] [--small]
 
 The second, third and fifth world teach as well (other seeds of them); the fourth is measured only.
 "exact" counts a tyre for a ring with other teeth where that ratio may be either, and an axle for its
@@ -18,7 +18,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from benchmarks import fifth_world, fourth_world, second_world, smallest, third_world
+from benchmarks import fifth_world, fourth_world, second_world, sixth_world, smallest, third_world
 from benchmarks.reliability import reliability, share
 from benchmarks.second_world import Drawn
 from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
@@ -29,7 +29,13 @@ from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.core.verdict.losses import with_losses
 from nodrek.io.knowledge import shipped_calibration
 
-WORLDS = {"second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world}
+WORLDS = {
+    "second": second_world,
+    "third": third_world,
+    "fourth": fourth_world,
+    "fifth": fifth_world,
+    "sixth": sixth_world,
+}
 FIRST_SEED = 1_000
 RATES_HZ = (50.0, 10.0, 4.0)
 HEALTHY_FOR_ONE = 4

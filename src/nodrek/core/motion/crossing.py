@@ -32,8 +32,12 @@ STRAIGHT, NOISE_REACH = 0.004, 2.0
 LEAST_STRETCHES = 6
 LEAST_AGAINST = 0.3
 SURE_AGAINST = 1.6
-"""Correlation of the two axles, and how many of its own errors it is from zero, beyond which
-they go against each other."""
+"""Correlation of the two axles, and how many of its own errors what their stretches say is from zero,
+beyond which they go against each other."""
+NOISES, LEVEL_OFF = 2.5, 0.0015
+"""Noise of a block, and error of the level of straight running (ln), that a bend has to stand out of to speak."""
+MOST_NATS = 2.0
+"""What one stretch may say at most: a single tight bend must not outvote all others."""
 LEAST_SIGNED = 0.4
 LARGE = 0.9
 
@@ -41,8 +45,8 @@ LARGE = 0.9
 @dataclass(frozen=True)
 class Crossing:
     """``axle``: left corner of the axle that is likelier crossed; ``agreement`` −1…1 of the two
-    axles, and ``sigmas``, the same in units of its error; ``settled``: whether a signed signal
-    says which axle it is; ``bends``: by how much bends stand out of the noise of the axles' differences;
+    axles, and ``sigmas``, what stretches with bends say for it in units of its error; ``settled``: whether a signed
+    signal says which axle it is; ``bends``: by how much bends stand out of the noise of the axles' differences;
     ``balance``: ln of what large bends leave in the difference of the two axles over what they leave in
     the sum, positive where they go against each other."""
 
@@ -73,15 +77,13 @@ def find_crossing(
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
     front, rear = (np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST) for p in pairs)
-    agreement, sigmas = _alike(front, rear, known, per_stretch)
-    # where bends do not stand out of the noise, lags and slip make the axles go together, or against each other
+    agreement, sigmas = _alike(front, rear, known, per_stretch), _votes(front, rear, known, noise)
     bends = min(mad_sigma(front[known]), mad_sigma(rear[known])) / max(STANDS_OUT * noise, 1e-6)
-    sigmas *= min(1.0, bends**3)
     axle, settled = Corner.FL, False
     if turning is not None:
         signed = np.interp((np.arange(front.size) + 0.5) * BLOCK_S, turning.times, turning.values)
         # turning left, positive by ISO 8855 (from memory), slows the left wheels
-        against = [_alike(-d, signed, known, per_stretch)[0] for d in (front, rear)]
+        against = [_alike(-d, signed, known, per_stretch) for d in (front, rear)]
         if min(abs(a) for a in against) > LEAST_SIGNED:
             axle, settled = (Corner.FL if against[0] < against[1] else Corner.RL), True
     apart, together = (float(np.quantile(np.abs(x[known]), LARGE)) for x in (front - rear, front + rear))
@@ -113,30 +115,39 @@ def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Cor
 
 
 def _block_means(channel: WheelChannel, usable: Usable) -> Array:
-    """ln of the mean speed of each block, NaN where it is slow or not wholly fit: counted edges are
-    right only on average."""
+    """ln of the mean speed of each block over the vehicle's, NaN where it is slow or not wholly fit: counted edges are
+    right only on average, and corners that are asked one after another are asked at other speeds."""
     count = int(usable.grid[-1] / BLOCK_S)
     index = (channel.times / BLOCK_S).astype(np.int64)
     fit = usable.masks[channel.corner] & (channel.speed > FROM_SPEED) & (index < count)
-    total = np.bincount(index[fit], weights=channel.speed[fit], minlength=count)[:count]
+    relative = channel.speed[fit] / np.maximum(usable.vehicle_at(channel.times[fit]), 0.3)
+    total = np.bincount(index[fit], weights=relative, minlength=count)[:count]
     good = np.bincount(index[fit], minlength=count)[:count]
     every = np.bincount(index[index < count], minlength=count)[:count]
     with np.errstate(invalid="ignore", divide="ignore"):
         return np.where((good > 0) & (good >= 0.8 * every), np.log(total / good), np.nan)
 
 
-def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_], per_stretch: int) -> tuple[float, float]:
-    """How far two differences go together, from −1 to 1, and its distance from zero in its own errors.
-
-    Each stretch has one vote, between −1 and 1, that fades where it is straight: a single
-    tight bend must not outvote all others.
-    """
+def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_], per_stretch: int) -> float:
+    """How far two differences go together, from −1 to 1; a single tight bend does not outvote all others."""
     a, b = np.where(known, a, 0.0), np.where(known, b, 0.0)
     scale = [max(mad_sigma(x[known]), 1e-6) for x in (a, b)]
     a, b = np.clip(a / scale[0], -4.0, 4.0), np.clip(b / scale[1], -4.0, 4.0)
     product = to_blocks(a * b, per_stretch)
-    votes = np.nansum(product, axis=1) / (np.nansum(np.abs(product), axis=1) + per_stretch)
-    error = float(np.sqrt(np.sum(votes**2)))
-    total = float(votes.sum())
-    agreement = float(np.nansum(product) / max(np.nansum(np.abs(product)), 1e-9))
-    return (agreement, total / error) if error > 0 else (0.0, 0.0)
+    return float(np.nansum(product) / max(np.nansum(np.abs(product)), 1e-9))
+
+
+def _votes(front: Array, rear: Array, known: npt.NDArray[np.bool_], noise: float) -> float:
+    """What stretches say together, in units of its error: positive where bends cancel in the difference of the axles,
+    negative where they cancel in the sum; a straight says nothing, and one nat is no more than chance."""
+    per_stretch = round(STRETCH_S / BLOCK_S)
+    share = np.nansum(to_blocks(known.astype(float), per_stretch), axis=1) / per_stretch
+    least = (NOISES * noise) ** 2 + LEVEL_OFF**2
+    apart, together = (
+        np.nansum(to_blocks(np.where(known, x**2, 0.0), per_stretch), axis=1)[share > 0.0] / per_stretch
+        for x in (front - rear, front + rear)
+    )
+    share = share[share > 0.0]
+    votes = 0.5 * np.log((together / share + least) / (apart / share + least))
+    votes = share * np.clip(votes, -MOST_NATS, MOST_NATS)
+    return float(np.sum(votes) / np.sqrt(np.sum(votes**2) + 1.0))

@@ -57,9 +57,8 @@ CALM = 1.2
 FLOOR = {"lr": 1.6e-4, "fr": 2.0e-4, "dg": 1.2e-4}
 """What no drive can tell better, by contrast: crown of the road and load (left-right),
 slip of the driven axle at steady speed (front-rear), growth of single tyres. Own estimate."""
-SLOW_WIDENING = 1.5
-"""Under 20 samples a second bends and straights blur into each other: sigma times this less half
-the decades of the rate, so that intervals cover what they say on simulated town and gravel roads."""
+ROUNDING_SIGMA = 0.3
+"""Steps of the values that a contrast of them is never believed to scatter less by: 0.29 for one value."""
 ROLLING_DRAG = 0.13
 """m/s²: rolling resistance of about 1.3 % of weight (common practice, no published source)."""
 AIR_DRAG = 3e-4
@@ -92,14 +91,13 @@ UNKNOWN = RatioEstimate(float("nan"), float("nan"))
 @dataclass(frozen=True, eq=False)
 class RatioData:
     """Blocks of a drive: ln speed by corner (n, NaN where not fit), speed m/s, acceleration m/s²;
-    ``rate`` of the samples (1/s) and ``quantum``, the coarsest step of the values, m/s. ``lost``: of corners some of
+    ``quantum``, the coarsest step of the values, m/s. ``lost``: of corners some of
     whose samples were left out, what these change."""
 
     logs: Mapping[Corner, Array]
     speed: Array
     acceleration: Array
     block_s: float
-    rate: float = 50.0
     quantum: float = 0.0
     lost: Mapping[Corner, LostEdges] = field(default_factory=dict)
 
@@ -141,7 +139,7 @@ def ratio_blocks(
     speed = np.concatenate([block_median(vehicle[k : k + piece], size) for k in range(0, times.size, piece)])
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
-    return RatioData(logs, speed, acceleration, seconds, rate, max(c.quantum for c in channels.values()), lost)
+    return RatioData(logs, speed, acceleration, seconds, max(c.quantum for c in channels.values()), lost)
 
 
 def _block_log(relative: Array, counts: Array, size: int) -> Array:
@@ -202,14 +200,14 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     logs = {c: data.logs[c][fit] for c in corners}
     pull, brake = (slip[fit] for slip in slips)
     per_stretch = max(1, round(STRETCH_S / data.block_s))
-    slow = float(np.clip(SLOW_WIDENING - 0.5 * np.log10(max(data.rate, 0.5)), 1.0, 1.6))
+    rounding = max(ROUNDING_SIGMA * data.quantum / float(np.median(data.speed[fit])), 1e-6)
     if len(logs) == 4:
-        contrasts = _contrasts(logs, sides[:, fit].mean(axis=0), straights, (pull, brake), per_stretch)
+        contrasts = _contrasts(logs, sides[:, fit].mean(axis=0), straights, (pull, brake), per_stretch, rounding)
         signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
         return {
             c: RatioEstimate(
                 sum(s * contrasts[k][0] for k, s in sign.items()),
-                slow * float(np.sqrt(sum(contrasts[k][1] ** 2 + FLOOR[k] ** 2 for k in sign))),
+                float(np.sqrt(sum(contrasts[k][1] ** 2 + FLOOR[k] ** 2 for k in sign))),
             )
             for c, sign in signs.items()
         }
@@ -217,9 +215,9 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     centre = np.mean(list(logs.values()), axis=0)
     out = {}
     for corner, values in logs.items():
-        value, sigma = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch)
+        value, sigma = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch, rounding)
         spread = np.hypot(np.hypot(sigma, straights.sigma / 2), 2 * FLOOR["fr"])
-        out[corner] = RatioEstimate(value, slow * float(spread))
+        out[corner] = RatioEstimate(value, float(spread))
     # robust intercepts need not add up to nothing
     return centred(out)
 
@@ -230,15 +228,20 @@ def _along(logs: Mapping[Corner, Array]) -> Array:
 
 
 def _contrasts(
-    logs: Mapping[Corner, Array], yaw: Array, straights: Straights, slips: tuple[Array, Array], per_stretch: int
+    logs: Mapping[Corner, Array],
+    yaw: Array,
+    straights: Straights,
+    slips: tuple[Array, Array],
+    per_stretch: int,
+    rounding: float,
 ) -> dict[str, tuple[float, float]]:
     """The three contrasts of four corners, each with its 1 sigma; `yaw`: left over right, `slips`: pull and brake."""
     diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
     bend = yaw - straights.level
-    across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch)
+    across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch, rounding)
     left_right = _level_and_sides(straights.level / 2, straights.sigma / 2, across)
     bend = yaw - 2 * left_right[0]
-    along = robust_intercept(_along(logs), [*slips, bend**2], np.abs(bend) < GENTLE, per_stretch)
+    along = robust_intercept(_along(logs), [*slips, bend**2], np.abs(bend) < GENTLE, per_stretch, rounding)
     return {"lr": left_right, "fr": along, "dg": across}
 
 

@@ -30,8 +30,12 @@ class Line:
     design: Array
 
 
-def robust_line(values: Array, columns: Sequence[Array]) -> Line:
-    """Linear model of `values` in the `columns`, shape (n,) each, with Huber weights."""
+def robust_line(values: Array, columns: Sequence[Array], least: float = 1e-6) -> Line:
+    """Linear model of `values` in the `columns`, shape (n,) each, with Huber weights.
+
+    `least`: 1 sigma that they are never believed to be without. Where most values are equal because they are rounded,
+    the few that are not say all that is known.
+    """
     design = np.column_stack([np.ones(values.size), *columns])
     scale = np.maximum(np.abs(design).max(axis=0), 1e-9)
     weight = np.ones(values.size)
@@ -39,19 +43,19 @@ def robust_line(values: Array, columns: Sequence[Array]) -> Line:
         root = np.sqrt(weight)[:, None]
         solution = np.linalg.lstsq(root * design / scale, root[:, 0] * values, rcond=None)[0] / scale
         rest = values - design @ solution
-        spread = max(mad_sigma(rest), 1e-6)
+        spread = max(mad_sigma(rest), least)
         weight = 1.0 / np.maximum(1.0, np.abs(rest) / (FROM_SIGMAS * spread))
     return Line(solution, rest, spread, design / scale)
 
 
 def robust_intercept(
-    values: Array, columns: Sequence[Array], use: npt.NDArray[np.bool_], per_stretch: int
+    values: Array, columns: Sequence[Array], use: npt.NDArray[np.bool_], per_stretch: int, least: float = 1e-6
 ) -> tuple[float, float]:
     """Intercept of `robust_line` over the values in `use` and its 1 sigma, from stretches of `per_stretch` values."""
     if np.count_nonzero(use) < 4 * (1 + len(columns)):
         middle = float(np.median(values))
         return middle, scatter_of_mean(values - middle, per_stretch)
-    line = robust_line(values[use], [column[use] for column in columns])
+    line = robust_line(values[use], [column[use] for column in columns], least)
     residual = np.full(values.size, np.nan)
     residual[use] = np.clip(line.rest, -3.0 * line.spread, 3.0 * line.spread)
     # the intercept leans on the columns: widen by how far their mean is from zero

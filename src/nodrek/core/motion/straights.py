@@ -33,6 +33,10 @@ LEAST_S = 4.0
 """Seconds of straight running without which nothing is said."""
 STRETCH_S = 4.0
 """Stretches are independent of each other to good approximation."""
+ELEMENT_M, TRACK_M = 200.0, 1.5
+"""Length of a straight or a bend of a road, and the track of a usual vehicle (common practice)."""
+GENTLE_PULL, GENTLEST = 0.2, 0.003
+"""1 sigma of the pull to the side (m/s²) that passes for straight running, and of ln left over right at most."""
 AGAIN, AGAIN_S, MOST_AGAIN = 16, 16.0, 3_000
 """How often stretches are drawn again, seconds of one, and blocks of all that are drawn from."""
 ROUNDS = 6
@@ -96,10 +100,20 @@ def find_straights(drive: Blocks) -> Straights | None:
     sigma = max(
         scatter_of_mean(np.where(straight, yaw, np.nan), max(1, round(STRETCH_S / block_s))),
         _scatter_of_level(known, weight, rounding, max(1, round(AGAIN_S / block_s)), two_odd),
+        _scatter_of_elements(yaw[straight], speed[at][straight], block_s),
     )
     blocks = np.zeros(speed.size, dtype=bool)
     blocks[at[straight]] = True
     return Straights(float(np.mean(yaw[straight])), sigma, blocks)
+
+
+def _scatter_of_elements(near: Array, speed: Array, block_s: float) -> float:
+    """1 sigma of the level of straight running, as roads are laid: of elements of some length, each of them straight
+    only to within what it scatters by and what a gentle bend turns. (One bend that lasts for all of what passes for
+    straight has no scatter that stretches drawn again could show.)"""
+    elements = max(float(np.sum(speed)) * block_s / ELEMENT_M, 1.0)
+    gentle = min(GENTLE_PULL * TRACK_M / float(np.median(speed)) ** 2, GENTLEST)
+    return float(np.sqrt((np.var(near) + gentle**2) / elements))
 
 
 def unbent(sides: Array, rounding: Array) -> npt.NDArray[np.bool_]:

@@ -8,7 +8,7 @@ from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
 
 EVEN_SIGMAS, SPREAD_SIGMAS = 1.1, 0.3
 EVEN_AGAINST, SPREAD_AGAINST = 0.35, 0.08
-"""One healthy drive in a hundred is beyond 0.4 and 0.3 (simulated drives on six kinds of road)."""
+"""One sound drive in two hundred is beyond 0.9 and 0.35 (three worlds of the benchmarks, the worst of them)."""
 
 
 def find_crossed(exam: Examination) -> list[Finding]:
