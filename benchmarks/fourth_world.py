@@ -1,4 +1,4 @@
-"""Drives from a fourth world, which teaches nothing: only measured, never learnt from.
+"""Drives from a fourth world.
 
 Written from the trade alone and without a line of the other worlds' physics. Drivers follow a schedule of speeds,
 bends are arcs with easements, wheels hop on their tyres, potholes hit one side and then the axle behind. Six kinds of

@@ -2,8 +2,8 @@
 
 python -m tools.train_lost [DRIVES] [--records FILE]          (make train, after the probabilities)
 
-Drives with lost teeth only, a quarter each of the simulator that ships and of three worlds of the benchmarks; rings
-that are called damaged there teach. The fourth world never teaches: it is what `benchmarks.elsewhere` measures by.
+Drives with lost teeth only, as many each of the simulator that ships and of the worlds of the benchmarks that teach;
+rings that are called damaged there teach. The sixth world never does: it is what `benchmarks.elsewhere` measures by.
 Seeds from 135,000 on, of the other worlds by their own first seeds. Small trees, one of five numbers each.
 """
 
@@ -37,7 +37,7 @@ DRIVES = 2_400
 RATES_HZ = (50.0, 100.0, 50.0, 100.0, 20.0, 10.0)
 LOST_TEETH = {
     10_000_000: ("teeth at one place", "teeth at two places"), 20_000_000: ("tooth gone", "some teeth gone"),
-    30_000_000: ("one tooth", "two to four", "two places"),
+    30_000_000: ("one tooth", "two to four", "two places"), 40_000_000: ("lost tooth", "lost teeth"),
 }  # fmt: skip
 """Kinds of drives with lost teeth, by the first seed of the world that makes them."""
 

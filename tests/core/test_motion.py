@@ -15,6 +15,8 @@ from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.events import find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
+from nodrek.core.motion.robust_line import robust_intercept
+from nodrek.core.motion.straights import Blocks, find_straights
 from nodrek.core.motion.usable import Usable, find_usable
 from nodrek.core.motion.waking import find_waking
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -263,6 +265,25 @@ def test_a_drive_that_mostly_goes_round_one_way_is_no_odd_side(odd: Corner | Non
         true = np.log(1.02) * ((corner is odd) - 0.25) if odd else 0.0
         assert estimate.log_ratio == pytest.approx(true, abs=2e-3)
         assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma
+
+
+@pytest.mark.parametrize(("seconds", "sigmas"), [(20.0, 2.0), (60.0, 4.0)])
+def test_a_bend_that_lasts_is_not_taken_for_odd_wheels(seconds: float, sigmas: float) -> None:
+    """A road of 500 m radius in a town, and nothing else: both axles read 0.3 % more on one side, always."""
+    blocks = round(seconds / 0.4)
+    bend = np.full((2, blocks), 1.5 / 500.0) + 1e-5 * np.random.default_rng(1).standard_normal((2, blocks))
+    found = find_straights(Blocks(bend, None, (), np.full(blocks, 13.0), 0.4, 0.003))
+    assert found is not None
+    assert found.level < sigmas * found.sigma
+
+
+@pytest.mark.parametrize("odd", [-0.3, 0.1, 0.3])
+def test_whole_steps_are_right_on_average(odd: float) -> None:
+    """Speeds that take a hundred steps, one of two wheels `odd` steps ahead: most whole values are equal."""
+    exact = 40.0 + 20.0 * np.sin(np.linspace(0.0, 30.0, 4000))
+    apart = (np.round(exact + odd) - np.round(exact)).reshape(-1, 4).mean(axis=1)
+    found, _ = robust_intercept(apart, [], np.ones(apart.size, dtype=bool), 10, least=0.3)
+    assert found == pytest.approx(odd, abs=0.06)
 
 
 def test_three_corners_have_ratios_too() -> None:

@@ -155,6 +155,24 @@ def test_a_signed_signal_names_the_axle(axle: Corner, scale: float) -> None:
     assert (found.axle is axle) is (scale > 0)
 
 
+@pytest.mark.parametrize("axle", [None, Corner.FL, Corner.RL])
+def test_corners_asked_one_after_another_bend_the_same_way(axle: Corner | None) -> None:
+    """Speed swings by 6 m/s every seven seconds, bends come and go, each corner has stamps of its own, 60 ms apart."""
+    channels = {}
+    for k, corner in enumerate(Corner):
+        times = np.arange(0.06 * k, 240.0, 0.25)
+        speed = 9.0 + 3.0 * np.sin(2.0 * np.pi * times / 7.0)
+        curvature = 0.006 * np.sin(2.0 * np.pi * times / 37.0)
+        wheel = corner.mate if axle in (corner, corner.mate) else corner
+        across = 1.0 + (-0.5 if wheel.is_left else 0.5) * TRACK * curvature
+        v = np.round(speed * np.hypot(across, WHEELBASE * curvature * wheel.is_front), 2)
+        channels[corner] = WheelChannel(corner, "", "km/h", False, times, v, np.zeros(v.size, dtype=bool), 0.0, 4.0)
+    found = find_crossing(channels, find_usable(channels, 240.0), None)
+    assert found is not None
+    assert found.is_crossed is (axle is not None)
+    assert abs(found.agreement) > 0.8
+
+
 def test_uncrossing_twice_changes_nothing() -> None:
     channels = driven(None)
     twice = uncrossed(uncrossed(channels, Corner.RL), Corner.RL)
