@@ -45,7 +45,7 @@ from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 from tools.grow import ALONE, FOLDS, GROWN, blended, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 123_200
-DRIVES = 6_800
+DRIVES = 5_000
 ELSEWHERE = {10_000_000: second_world, 20_000_000: third_world, 30_000_000: fifth_world, 40_000_000: fourth_world}
 """Worlds that teach as well, by what is added to the seeds of each."""
 IN_TURN = (0, 0, *ELSEWHERE, 40_000_000)
@@ -62,10 +62,11 @@ ROADS = ("town", "town", "country", "country", "motorway", "gravel", "roundabout
 RIDGE = 0.02
 ROUNDS = 200
 FORESTS = ("rivals", "trees")
-EARLIER_SAY = {"rivals": 0.5, "trees": 0.3}
-"""Weight of an earlier file's trees beside new ones: sizes were never asked beside another fault before."""
+EARLIER_SAY = {"rivals": 0.6, "trees": 0.5}
+"""Weight of an earlier file's trees beside new ones."""
+OTHERS = ("sight", "lost")
 OTHERS_FORESTS = ("lost",)
-"""Parts of the file that hold trees: learnt here, and by other tools."""
+"""Parts of the file that hold trees: learnt here; parts that other tools learn, and which of these hold trees."""
 
 
 @dataclass(frozen=True)
@@ -311,7 +312,8 @@ def gather(drives: int, keep: Path | None) -> list[Record]:
 
 
 def beside(earlier: Path, learnt: dict[str, Any]) -> dict[str, Any]:
-    """What is `learnt`, with the trees of an `earlier` file of the same questions beside its own."""
+    """What is `learnt`, with the trees of an `earlier` file of the same questions beside its own, and what other tools
+    had learnt before: they are asked again afterwards (`make train`)."""
     before = json.loads(earlier.read_text(encoding="utf-8"))
     forests = {
         forest: {
@@ -319,7 +321,10 @@ def beside(earlier: Path, learnt: dict[str, Any]) -> dict[str, Any]:
         }
         for forest in FORESTS
     }
-    return {**learnt, **forests, "beside": {"drives": before["drives"], "first_seed": before["first_seed"]}}
+    others = {part: before[part] for part in OTHERS if part in before}
+    oldest = before.get("beside", {"drives": 0, "first_seed": before["first_seed"]})
+    told = {**oldest, "drives": before["drives"] + oldest["drives"]}
+    return {**learnt, **forests, **others, "beside": told}
 
 
 def main(drives: int, records: Path | None, earlier: Path | None) -> None:

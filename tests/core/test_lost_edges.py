@@ -67,13 +67,6 @@ def test_two_gaps_are_counted_each() -> None:
 def test_what_was_learnt_knows_the_marks_and_the_numbers() -> None:
     """A mark that training named otherwise would weigh nothing, silently."""
     assert set(LEARNT_TREES.sums) == set(LEARNT)
-    asked: set[str] = set()
-    for grown in LEARNT_TREES.sums.values():
-        waiting = list(grown.trees)
-        while waiting:
-            tree = waiting.pop()
-            if not isinstance(tree, float):
-                asked.add(tree[0])
-                waiting += tree[2:]
+    asked = {name for grown in LEARNT_TREES.sums.values() for name in grown.trees.names if name}
     assert asked <= set(MARKS)
     assert len(asked) > len(MARKS) // 2

@@ -243,7 +243,7 @@ def test_rivals_share_one_certainty() -> None:
     assert math.log(said["air_gap"] / said["sound"]) == pytest.approx(1.0)
     raised = Rivals({name: Boosted(b.base + 700.0, b.trees) for name, b in sums.items()})
     assert raised.probabilities(row) == pytest.approx(said)
-    everything = Calibration({}, {Fault.TYRE_SIZE: Boosted(0.0, ())}, Rivals(sums))
+    everything = Calibration({}, {Fault.TYRE_SIZE: boosted_from({"base": 0.0, "trees": []})}, Rivals(sums))
     assert everything.probabilities(row) == {Fault.TYRE_SIZE: 0.5, Fault.AIR_GAP: pytest.approx(said["air_gap"])}
     assert everything.grown == {Fault.TYRE_SIZE, Fault.AIR_GAP}
 

@@ -13,10 +13,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from nodrek.core.model.finding import Fault
+import numpy as np
+import numpy.typing as npt
 
-Tree = float | tuple[str, float, "Tree", "Tree"]
-"""A leaf, or name, limit, branch up to it, branch above."""
+from nodrek.core.model.finding import Fault
+from nodrek.core.model.log import Array
+
+Index = npt.NDArray[np.int64]
 DEEPEST = 12
 
 
@@ -25,16 +28,43 @@ def logistic(nats: float) -> float:
     return 1.0 / (1.0 + math.exp(-max(-30.0, min(30.0, nats))))
 
 
+@dataclass(frozen=True, eq=False)
+class Forest:
+    """Many trees as tables, so that all are asked at once: a question in each row, or a leaf that leads to itself.
+
+    ``names`` of what is asked; ``name`` (index), ``limit``, ``below`` and ``above`` (rows), ``value`` (nats of a
+    leaf) by row; ``roots``: the first row of each tree.
+    """
+
+    names: tuple[str, ...]
+    name: Index
+    limit: Array
+    below: Index
+    above: Index
+    value: Array
+    roots: Index
+
+    def nats(self, row: Mapping[str, float]) -> float:
+        """Sum of all trees for a row of evidence; a name that the row lacks counts as zero."""
+        known = np.array([row.get(name, 0.0) for name in self.names])
+        at = self.roots
+        while True:
+            then = np.where(known[self.name[at]] <= self.limit[at], self.below[at], self.above[at])
+            if np.array_equal(then, at):
+                return float(self.value[at].sum())
+            at = then
+
+
 @dataclass(frozen=True)
 class Boosted:
     """``base`` nats and the trees that are added to it."""
 
     base: float
-    trees: tuple[Tree, ...]
+    trees: Forest
 
     def nats(self, row: Mapping[str, float]) -> float:
         """Sum for a row of evidence; a name that the row lacks counts as zero."""
-        return self.base + sum(_ask(tree, row) for tree in self.trees)
+        return self.base + self.trees.nats(row)
 
     def probability(self, row: Mapping[str, float]) -> float:
         """The same, read as a logit."""
@@ -92,20 +122,36 @@ class Calibration:
 
 def boosted_from(data: Mapping[str, Any]) -> Boosted:
     """``{"base": nats, "trees": [...]}`` → `Boosted`; raises `ValueError` for anything else."""
-    trees: Sequence[Any] = data["trees"]
-    return Boosted(float(data["base"]), tuple(_tree(t, 0) for t in trees))
+    return Boosted(float(data["base"]), forest_from(data["trees"]))
 
 
-def _tree(data: Any, depth: int) -> Tree:
-    if isinstance(data, int | float):
-        return float(data)
-    if depth > DEEPEST or not isinstance(data, Mapping):
-        raise ValueError("a tree is a number or an object with if, most, then and else")
-    return str(data["if"]), float(data["most"]), _tree(data["then"], depth + 1), _tree(data["else"], depth + 1)
+def forest_from(trees: Sequence[Any]) -> Forest:
+    """Nested trees → `Forest`; raises `ValueError` for what is none."""
+    names: dict[str, int] = {"": 0}
+    name: list[int] = []
+    limit: list[float] = []
+    below: list[int] = []
+    above: list[int] = []
+    value: list[float] = []
 
+    def planted(data: Any, depth: int) -> int:
+        """The row of this tree, or branch."""
+        at = len(name)
+        below.append(at)
+        above.append(at)
+        if isinstance(data, int | float):
+            name.append(0)
+            limit.append(0.0)
+            value.append(data)
+            return at
+        if depth > DEEPEST or not isinstance(data, Mapping):
+            raise ValueError("a tree is a number or an object with if, most, then and else")
+        name.append(names.setdefault(str(data["if"]), len(names)))
+        limit.append(float(data["most"]))
+        value.append(0.0)
+        below[at], above[at] = planted(data["then"], depth + 1), planted(data["else"], depth + 1)
+        return at
 
-def _ask(tree: Tree, row: Mapping[str, float]) -> float:
-    while not isinstance(tree, float):
-        name, limit, below, above = tree
-        tree = below if row.get(name, 0.0) <= limit else above
-    return tree
+    roots = np.array([planted(tree, 0) for tree in trees], dtype=np.int64)
+    name_at, below_at, above_at = (np.array(part, dtype=np.int64) for part in (name, below, above))
+    return Forest(tuple(names), name_at, np.array(limit), below_at, above_at, np.array(value), roots)
