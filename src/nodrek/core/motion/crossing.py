@@ -120,7 +120,7 @@ def _block_means(channel: WheelChannel, usable: Usable) -> Array:
     count = int(usable.grid[-1] / BLOCK_S)
     index = (channel.times / BLOCK_S).astype(np.int64)
     fit = usable.masks[channel.corner] & (channel.speed > FROM_SPEED) & (index < count)
-    relative = channel.speed[fit] / np.maximum(usable.vehicle_at(channel.times[fit]), 0.3)
+    relative = channel.speed[fit] / np.maximum(usable.vehicle_at(channel.times)[fit], 0.3)
     total = np.bincount(index[fit], weights=relative, minlength=count)[:count]
     good = np.bincount(index[fit], minlength=count)[:count]
     every = np.bincount(index[index < count], minlength=count)[:count]
