@@ -14,7 +14,7 @@ import numpy as np
 from scipy.signal import lfilter
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import Drawn, edges_a_turn, exact_change
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -80,12 +80,8 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float
 
 
 def change(seed: int, kind: str, rate_hz: float, small: float | None = None) -> list[Array]:
-    """What the fault changes in the reading of each corner (log's unit), where units round and count nothing and teeth
-    are placed well: what a filter is matched to that knows all but the noise."""
-    with_it, without = (
-        _make(seed, kind, rate_hz, faulty, exact=True, small=small).log.channels for faulty in (True, False)
-    )
-    return [a.values - b.values for a, b in zip(with_it, without, strict=True)]
+    """What a filter is matched to that knows all but the noise, see `exact_change`."""
+    return exact_change(_make, seed, kind, rate_hz, small)
 
 
 def nuisance_of(seed: int, kind: str) -> str:
