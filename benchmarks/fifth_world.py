@@ -14,7 +14,7 @@ import numpy as np
 from scipy.signal import lfilter
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn, exact_change
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -71,19 +71,6 @@ class _Trip:
     curve: Array
 
 
-def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None) -> Drawn:
-    """One drive of one to six minutes; the same drive without its fault where not `faulty`.
-
-    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding.
-    """
-    return _make(seed, kind, rate_hz, faulty, exact=False, small=small)
-
-
-def change(seed: int, kind: str, rate_hz: float, small: float | None = None) -> list[Array]:
-    """What a filter is matched to that knows all but the noise, see `exact_change`."""
-    return exact_change(_make, seed, kind, rate_hz, small)
-
-
 def nuisance_of(seed: int, kind: str) -> str:
     """What this drive meets besides its fault."""
     chance = np.random.default_rng([seed, 50_001])
@@ -92,7 +79,14 @@ def nuisance_of(seed: int, kind: str) -> str:
     return NUISANCES[int(chance.integers(1, len(NUISANCES)))] if chance.random() < NUISANCE_SHARE else "plain"
 
 
-def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small: float | None = None) -> Drawn:
+def draw(
+    seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None, exact: bool = False
+) -> Drawn:
+    """One drive of one to six minutes; the same drive without its fault where not `faulty`.
+
+    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding. `exact`: units round and
+    count nothing, and teeth are placed well, as `benchmarks.visible` asks.
+    """
     rng, harm = np.random.default_rng([seed, 50_002]), np.random.default_rng([seed, 50_003])
     meets, happens = nuisance_of(seed, kind), kind if faulty else "healthy"
     trip = _trip(rng, float(np.exp(rng.uniform(np.log(75.0), np.log(330.0)))), meets)

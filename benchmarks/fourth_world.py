@@ -14,7 +14,7 @@ from scipy.ndimage import uniform_filter1d
 from scipy.signal import lfilter
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn, exact_change
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -51,20 +51,14 @@ class _Vehicle:
     believed: float
 
 
-def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None) -> Drawn:
+def draw(
+    seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None, exact: bool = False
+) -> Drawn:
     """One drive of two to five minutes; the same drive without its fault where not `faulty`.
 
-    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding.
+    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding. `exact`: units round and
+    count nothing, and teeth are placed well, as `benchmarks.visible` asks.
     """
-    return _make(seed, kind, rate_hz, faulty, exact=False, small=small)
-
-
-def change(seed: int, kind: str, rate_hz: float, small: float | None = None) -> list[Array]:
-    """What a filter is matched to that knows all but the noise, see `exact_change`."""
-    return exact_change(_make, seed, kind, rate_hz, small)
-
-
-def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small: float | None = None) -> Drawn:
     rng, harm = np.random.default_rng([seed, 40_004]), np.random.default_rng([seed, 40_005])
     times, speed, yaw, pull = _drive(rng, float(rng.uniform(120.0, 300.0)))
     car = _vehicle(rng)

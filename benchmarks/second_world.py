@@ -9,7 +9,6 @@ one world to another is asked by trees that learnt in the others alone (`benchma
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -135,15 +134,6 @@ def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float
     log = _logged(np.random.default_rng([seed, 77]), shown, rate_hz, duration)
     fault = FAULTS[active_fault]
     return Drawn(log, fault, corners if fault else (), unit.kind, teeth, lost)
-
-
-def exact_change(make: Callable[..., Drawn], seed: int, kind: str, rate_hz: float, small: float | None) -> list[Array]:
-    """What the fault changes in the reading of each corner (log's unit), where units round and count nothing and teeth
-    are placed well: `make` draws the same drive with it and without."""
-    with_it, without = (
-        make(seed, kind, rate_hz, faulty, exact=True, small=small).log.channels for faulty in (True, False)
-    )
-    return [a.values - b.values for a, b in zip(with_it, without, strict=True)]
 
 
 def edges_a_turn(edges: Array, times: Array, turned: Array) -> int:

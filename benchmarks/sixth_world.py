@@ -2,8 +2,8 @@
 
 Once more without a line of the other worlds' physics. Bends, bumps and halts lie at places of a road and are met when
 the car gets there; tyres are out of round; a ring is a row of rising (or of both) edges; faults are states of that row.
-Six control units: tracked edges, the latest of a few periods, counts with a rest, a smoother of second order,
-doubt with a hold, and doubt with a stand-in. The logger asks one corner after another and writes down when.
+Six control units: tracked edges, single periods, counts, a smoother of second order,
+doubt with a hold, and doubt with a stand-in. Loggers may ask one corner after another, and may write down when.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ import numpy as np
 from scipy.signal import butter, lfilter, lfilter_zi
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn, exact_change
+from benchmarks.second_world import Drawn, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -71,20 +71,14 @@ class _Way:
     rough: float
 
 
-def draw(seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None) -> Drawn:
+def draw(
+    seed: int, kind: str, rate_hz: float, faulty: bool = True, small: float | None = None, exact: bool = False
+) -> Drawn:
     """One drive of one to five minutes; the same drive without its fault where not `faulty`.
 
-    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding.
+    `small`: the fault, one of `SMALLEST`, is so many times the smallest one worth finding. `exact`: units round and
+    count nothing, and teeth are placed well, as `benchmarks.visible` asks.
     """
-    return _make(seed, kind, rate_hz, faulty, exact=False, small=small)
-
-
-def change(seed: int, kind: str, rate_hz: float, small: float | None = None) -> list[Array]:
-    """What a filter is matched to that knows all but the noise, see `exact_change`."""
-    return exact_change(_make, seed, kind, rate_hz, small)
-
-
-def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small: float | None = None) -> Drawn:
     rng, harm = np.random.default_rng([seed, 60_001]), np.random.default_rng([seed, 60_002])
     way = _way(rng, float(np.exp(rng.uniform(np.log(70.0), np.log(300.0)))))
     car = _car(rng)
@@ -102,9 +96,8 @@ def _make(seed: int, kind: str, rate_hz: float, faulty: bool, exact: bool, small
         here = happens if corner is bad else "healthy"
         pace = _pace(own, car, way, corner)
         size = float(np.exp(own.normal(0.0, 7e-4))) * worn[place] * (odd if here == "other tyre" else 1.0)
-        turns = own.random() + np.concatenate([[0.0], np.cumsum(pace[1:] + pace[:-1])]) * GRID_S / (
-            2.0 * car.turn * size
-        )
+        ran = np.concatenate([[0.0], np.cumsum(pace[1:] + pace[:-1])]) * GRID_S
+        turns = own.random() + ran / (2.0 * car.turn * size)
         turns = turns + 10 ** own.uniform(-4.5, -3.3) / (2.0 * np.pi) * np.sin(2.0 * np.pi * (turns + own.random()))
         edges = _edges(own, hurt, car, here, way, turns, pace, place, small)
         if here in ("missing", "row of missing"):
@@ -236,7 +229,7 @@ def _edges(
     own: np.random.Generator, hurt: np.random.Generator, car: _Car, fault: str, way: _Way, turns: Array, pace: Array,
     place: int, small: float | None,
 ) -> Array:  # fmt: skip
-    """Moments (s) at which the unit sees an edge; teeth are placed with errors of their own and of their neighbours."""
+    """Moments (s) at which the unit sees an edge; teeth are placed, and as wide, with errors of their own."""
     if fault == "open circuit":
         return np.zeros(0)
     count = car.teeth + (int(hurt.choice((-5, -4, -3, -2, 2, 3, 4, 5))) if fault == "other ring" else 0)
@@ -316,7 +309,7 @@ def _broken(hurt: np.random.Generator, when: Array, way: _Way, small: float | No
 
 
 def _reading(car: _Car, edges: Array, duration: float, own: np.random.Generator) -> tuple[Array, Array]:
-    """Speed m/s at the moments at which the unit's task runs; tasks of corners run one after another."""
+    """Speed m/s at the moments at which the unit's task runs; each corner's at another moment."""
     when = 0.3 + car.task * (own.random() + np.arange(int((duration - 0.4) / car.task)))
     pitch = car.turn * car.believed / (car.teeth * (2 if car.both else 1))
     if edges.size < 10:
@@ -327,7 +320,7 @@ def _reading(car: _Car, edges: Array, duration: float, own: np.random.Generator)
         window = max(round(car.window / car.task), 2) * car.task
         return when, (seen - np.searchsorted(edges, when - window, side="right")) * pitch / window
     if car.unit == "periods":
-        back = min(2 if car.both else 1, 4)
+        back = 2 if car.both else 1
     else:
         back = np.maximum(seen - np.searchsorted(edges, when - car.task, side="right"), 1)
         back = np.minimum(np.maximum(back, 2 if car.both else 1), np.maximum(seen - 1, 1))
@@ -349,7 +342,7 @@ def _reading(car: _Car, edges: Array, duration: float, own: np.random.Generator)
 
 
 def _stood_in(shown: dict[Corner, tuple[Array, Array]], car: _Car) -> dict[Corner, tuple[Array, Array]]:
-    """A corner that falls out of the others' range shows the vehicle's speed, until it has long been out of it."""
+    """A corner that falls out of the others' range shows their middle, until it has long been out of it."""
     rows = np.array([value for _, value in shown.values()])
     out = {}
     for row, (corner, (when, value)) in enumerate(shown.items()):

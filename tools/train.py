@@ -313,7 +313,7 @@ def gather(drives: int, keep: Path | None) -> list[Record]:
 
 def beside(earlier: Path, learnt: dict[str, Any]) -> dict[str, Any]:
     """What is `learnt`, with the trees of an `earlier` file of the same questions beside its own, and what other tools
-    had learnt before: they are asked again afterwards (`make train`)."""
+    had learnt before: they learn again afterwards (`make train`)."""
     before = json.loads(earlier.read_text(encoding="utf-8"))
     forests = {
         forest: {

@@ -22,8 +22,8 @@ BLOCK_S = 2.0
 """Shorter blocks leave more noise in them, longer ones run from one bend into the next."""
 SLOWEST_HZ = 0.5
 """Values a second under which a bend falls between two of them."""
-STRETCH_S = 6.0
-"""About the length of a bend: blocks within one are no independent witnesses."""
+PER_STRETCH = 3
+"""Blocks in about the length of a bend: those within one are no independent witnesses."""
 FROM_SPEED = 2.5
 STEEPEST = 0.25
 STANDS_OUT = 1.1
@@ -71,19 +71,18 @@ def find_crossing(
     logs = {c: _block_means(ch, usable) for c, ch in channels.items()}
     pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
     known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1])
-    per_stretch = round(STRETCH_S / BLOCK_S)
-    if known.sum() < LEAST_STRETCHES * per_stretch:
+    if known.sum() < LEAST_STRETCHES * PER_STRETCH:
         return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
     front, rear = (np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST) for p in pairs)
-    agreement, sigmas = _alike(front, rear, known, per_stretch), _votes(front, rear, known, noise)
+    agreement, sigmas = _alike(front, rear, known), _votes(front, rear, known, noise)
     bends = min(mad_sigma(front[known]), mad_sigma(rear[known])) / max(STANDS_OUT * noise, 1e-6)
     axle, settled = Corner.FL, False
     if turning is not None:
         signed = np.interp((np.arange(front.size) + 0.5) * BLOCK_S, turning.times, turning.values)
         # turning left, positive by ISO 8855 (from memory), slows the left wheels
-        against = [_alike(-d, signed, known, per_stretch) for d in (front, rear)]
+        against = [_alike(-d, signed, known) for d in (front, rear)]
         if min(abs(a) for a in against) > LEAST_SIGNED:
             axle, settled = (Corner.FL if against[0] < against[1] else Corner.RL), True
     apart, together = (float(np.quantile(np.abs(x[known]), LARGE)) for x in (front - rear, front + rear))
@@ -128,26 +127,22 @@ def _block_means(channel: WheelChannel, usable: Usable) -> Array:
         return np.where((good > 0) & (good >= 0.8 * every), np.log(total / good), np.nan)
 
 
-def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_], per_stretch: int) -> float:
+def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_]) -> float:
     """How far two differences go together, from −1 to 1; a single tight bend does not outvote all others."""
-    a, b = np.where(known, a, 0.0), np.where(known, b, 0.0)
-    scale = [max(mad_sigma(x[known]), 1e-6) for x in (a, b)]
-    a, b = np.clip(a / scale[0], -4.0, 4.0), np.clip(b / scale[1], -4.0, 4.0)
-    product = to_blocks(a * b, per_stretch)
-    return float(np.nansum(product) / max(np.nansum(np.abs(product)), 1e-9))
+    a, b = (np.clip(x[known] / max(mad_sigma(x[known]), 1e-6), -4.0, 4.0) for x in (a, b))
+    return float(np.sum(a * b) / max(np.sum(np.abs(a * b)), 1e-9))
 
 
 def _votes(front: Array, rear: Array, known: npt.NDArray[np.bool_], noise: float) -> float:
     """What stretches say together, in units of its error: positive where bends cancel in the difference of the axles,
     negative where they cancel in the sum; a straight says nothing, and one nat is no more than chance."""
-    per_stretch = round(STRETCH_S / BLOCK_S)
-    share = np.nansum(to_blocks(known.astype(float), per_stretch), axis=1) / per_stretch
+    count = np.nansum(to_blocks(known.astype(float), PER_STRETCH), axis=1)
+    some = count > 0.0
     least = (NOISES * noise) ** 2 + LEVEL_OFF**2
     apart, together = (
-        np.nansum(to_blocks(np.where(known, x**2, 0.0), per_stretch), axis=1)[share > 0.0] / per_stretch
+        np.nansum(to_blocks(np.where(known, x**2, 0.0), PER_STRETCH), axis=1)[some] / count[some]
         for x in (front - rear, front + rear)
     )
-    share = share[share > 0.0]
-    votes = 0.5 * np.log((together / share + least) / (apart / share + least))
-    votes = share * np.clip(votes, -MOST_NATS, MOST_NATS)
+    votes = np.clip(0.5 * np.log((together + least) / (apart + least)), -MOST_NATS, MOST_NATS)
+    votes *= count[some] / PER_STRETCH
     return float(np.sum(votes) / np.sqrt(np.sum(votes**2) + 1.0))
