@@ -1,15 +1,6 @@
 """The steady ratio of each corner, with an interval that tells the truth about itself.
 
-Three contrasts of the four log speeds carry everything:
-
-    left − right        known only on straights: the most frequent value of a drive,
-                        since bends scatter it to both sides and straights do not
-    front − rear        mixed with slip of the driven axle and with the steering angle,
-                        which are regressed out
-    diagonal            in every bend the squares of the speeds obey FL² + RR² = FR² + RL²
-                        (the four wheels stand on a rectangle and run on circles round one
-                        point: British flag theorem), so it needs no straight
-
+Of four corners three contrasts carry everything (`contrasts`), of fewer the straights alone.
 Intervals come from the scatter of stretches of `STRETCH_S` (independent of each other to
 good approximation), not of samples.
 """
@@ -23,13 +14,13 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
+from nodrek.core.motion.contrasts import Steady, contrasts_of, front_over_rear
 from nodrek.core.motion.events import LostEdges
 from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.straights import (
     ROUNDING_REACH,
     STRETCH_S,
     Blocks,
-    Straights,
     find_straights,
     unbent,
 )
@@ -43,11 +34,6 @@ STRAIGHT_S = 12.0
 """Seconds of straight running that a drive should have, or slower ones are asked as well."""
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
-GENTLE = 0.04
-"""Bends (ln left over right) up to which slip follows a simple law."""
-SIDES_ALIKE, SIDES_APART, FAR_APART = 0.001, 0.05, 0.01
-"""1 sigma of what the wheels of one side differ by from those of the other, one odd wheel left out (crown of the road,
-load, tyres); how often they differ by more, and how much (own estimates)."""
 BREAK = 0.25
 """Relative distance from the block's median at which a sample is a break, not a speed."""
 COUNTS = 1.6
@@ -193,7 +179,7 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     drag = ROLLING_DRAG + AIR_DRAG * data.speed**2
     # at steady speed the driven axle still pulls against drag; at zero pull it is free
     slips = (np.maximum(data.acceleration + drag, 0.0), np.minimum(data.acceleration, 0.0))
-    ahead = _along(data.logs) if len(corners) == 4 else None
+    ahead = front_over_rear(data.logs) if len(corners) == 4 else None
     straights = find_straights(Blocks(sides, ahead, slips, data.speed, data.block_s, data.quantum))
     if straights is None:
         return {}
@@ -202,7 +188,8 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     per_stretch = max(1, round(STRETCH_S / data.block_s))
     rounding = max(ROUNDING_SIGMA * data.quantum / float(np.median(data.speed[fit])), 1e-6)
     if len(logs) == 4:
-        contrasts = _contrasts(logs, sides[:, fit].mean(axis=0), straights, (pull, brake), per_stretch, rounding)
+        steady = Steady(logs, sides[:, fit].mean(axis=0), (pull, brake), data.speed[fit], data.block_s, rounding)
+        contrasts = contrasts_of(steady, straights.level, straights.sigma)
         signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
         return {
             c: RatioEstimate(
@@ -222,29 +209,6 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     return centred(out)
 
 
-def _along(logs: Mapping[Corner, Array]) -> Array:
-    """Front against rear."""
-    return np.asarray((logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4)
-
-
-def _contrasts(
-    logs: Mapping[Corner, Array],
-    yaw: Array,
-    straights: Straights,
-    slips: tuple[Array, Array],
-    per_stretch: int,
-    rounding: float,
-) -> dict[str, tuple[float, float]]:
-    """The three contrasts of four corners, each with its 1 sigma; `yaw`: left over right, `slips`: pull and brake."""
-    diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
-    bend = yaw - straights.level
-    across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch, rounding)
-    left_right = _level_and_sides(straights.level / 2, straights.sigma / 2, across)
-    bend = yaw - 2 * left_right[0]
-    along = robust_intercept(_along(logs), [*slips, bend**2], np.abs(bend) < GENTLE, per_stretch, rounding)
-    return {"lr": left_right, "fr": along, "dg": across}
-
-
 def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
     """Steady blocks of which all corners are known, fast enough; slower ones too where too few of them are straight."""
     calm = np.abs(data.acceleration) < CALM
@@ -258,24 +222,3 @@ def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
     if straight.sum() * data.block_s >= STRAIGHT_S:
         return fast
     return calm & (data.speed > SLOWER_FROM)
-
-
-def _level_and_sides(level: float, sigma: float, diagonal: tuple[float, float]) -> tuple[float, float]:
-    """Left−right contrast and its 1 sigma, with what is known before looking at straights.
-
-    One odd wheel shows as much between left and right as in the diagonal, to one side or the other, and the sound ones
-    of one side hardly ever differ from those of the other: a level that straights tell poorly is drawn to one of these
-    two, one that they tell well stays where it is.
-    """
-    odd, alike = float(np.hypot(SIDES_ALIKE, diagonal[1])), 0.5 * (1.0 - SIDES_APART)
-    before = ((diagonal[0], odd, alike), (-diagonal[0], odd, alike), (0.0, FAR_APART, SIDES_APART))
-    weights, means, variances = [], [], []
-    for middle, spread, share in before:
-        total = sigma**2 + spread**2
-        weights.append(np.log(share) - 0.5 * (level - middle) ** 2 / total - 0.5 * np.log(total))
-        means.append((level * spread**2 + middle * sigma**2) / total)
-        variances.append(sigma**2 * spread**2 / total)
-    share = np.exp(np.array(weights) - max(weights))
-    share /= share.sum()
-    mean = float(share @ np.array(means))
-    return mean, float(np.sqrt(share @ (np.array(variances) + (np.array(means) - mean) ** 2)))

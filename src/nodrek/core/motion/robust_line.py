@@ -21,13 +21,15 @@ FEW_STRETCHES = 3.0
 
 @dataclass(frozen=True, eq=False)
 class Line:
-    """``solution``: intercept, then one slope a column; ``rest``: what the line leaves of each value, ``spread``: its
-    robust 1 sigma; ``design`` with its columns brought to the same size."""
+    """``solution``: intercept, then one slope a column; ``rest``: what the line leaves of each value, ``weight``: what
+    it counts for, ``spread``: robust 1 sigma; ``design`` with its columns divided by ``scale``, to the same size."""
 
     solution: Array
     rest: Array
+    weight: Array
     spread: float
     design: Array
+    scale: Array
 
 
 def robust_line(values: Array, columns: Sequence[Array], least: float = 1e-6) -> Line:
@@ -45,7 +47,7 @@ def robust_line(values: Array, columns: Sequence[Array], least: float = 1e-6) ->
         rest = values - design @ solution
         spread = max(mad_sigma(rest), least)
         weight = 1.0 / np.maximum(1.0, np.abs(rest) / (FROM_SIGMAS * spread))
-    return Line(solution, rest, spread, design / scale)
+    return Line(solution, rest, weight, spread, design / scale, scale)
 
 
 def robust_intercept(

@@ -249,8 +249,10 @@ def find_arcs(ring: RingFold) -> tuple[LowArc, ...]:
         weight = np.maximum(missing[lo:hi], 0.0)
         if weight.sum() <= 0:
             continue
-        # its flanks belong to the dip: one bin more on each side counts for the area
-        area = float(np.take(missing, range(lo - 1, hi + 1), mode="wrap").sum()) / PROFILE_BINS
+        # its flanks belong to the dip: one bin more on each side counts for the area; but a tooth that is moved, not
+        # lost, reads as much too high beside it
+        flanks = np.maximum(np.take(missing, (lo - 1, hi), mode="wrap"), 0.0)
+        area = float(missing[lo:hi].sum() + flanks.sum()) / PROFILE_BINS
         centre = float(np.sum((np.arange(lo, hi) + 0.5) * weight) / weight.sum() + start)
         arcs.append(LowArc((centre / PROFILE_BINS) % 1.0, (hi - lo) / PROFILE_BINS, area, float(weight.max())))
     arcs.sort(key=lambda arc: -arc.area)

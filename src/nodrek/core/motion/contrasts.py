@@ -1,0 +1,87 @@
+"""What four corners differ by, as three contrasts of their log speeds.
+
+left − right        known on straights: the most frequent value of a drive, since bends scatter
+                    it to both sides and straights do not; and in bends from how far front
+                    wheels run ahead of rear ones (`ahead`)
+front − rear        mixed with slip of the driven axle and with the steering angle, which are
+                    regressed out
+diagonal            in every bend the squares of the speeds obey FL² + RR² = FR² + RL² (the four
+                    wheels stand on a rectangle and run on circles round one point: British flag
+                    theorem), so it needs no straight
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Array, Corner
+from nodrek.core.motion.ahead import nats_of_levels
+from nodrek.core.motion.robust_line import robust_intercept
+from nodrek.core.motion.straights import STRETCH_S
+
+GENTLE = 0.04
+"""Bends (ln left over right) up to which slip follows a simple law."""
+SIDES_ALIKE, SIDES_APART, FAR_APART = 0.001, 0.05, 0.01
+"""1 sigma of what the wheels of one side differ by from those of the other, one odd wheel left out (crown of the road,
+load, tyres); how often they differ by more, and how much (own estimates)."""
+REACH, LEVELS = 4.0, 129
+"""Standard deviations about the level of the straights, and how many levels there, that are weighed."""
+LEAST_SIGMA = 2e-4
+"""Of the level of the straights: the grid must not be finer than anything that is known."""
+
+
+@dataclass(frozen=True, eq=False)
+class Steady:
+    """Blocks of ``block_s`` seconds of steady driving, shape (n,), none NaN: ln speed by corner, ``yaw`` (ln left over
+    right, mean of both axles), slips by pulling and braking, speed m/s; ``rounding``: least scatter of a contrast."""
+
+    logs: Mapping[Corner, Array]
+    yaw: Array
+    slips: tuple[Array, Array]
+    speed: Array
+    block_s: float
+    rounding: float
+
+
+def front_over_rear(logs: Mapping[Corner, Array]) -> Array:
+    """Half of ln front over rear, mean of both sides."""
+    return np.asarray((logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4)
+
+
+def contrasts_of(steady: Steady, level: float, sigma: float) -> dict[str, tuple[float, float]]:
+    """The three contrasts, each with its 1 sigma; `level` and `sigma`: ln left over right on straights."""
+    logs, per_stretch = steady.logs, max(1, round(STRETCH_S / steady.block_s))
+    diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
+    bend = steady.yaw - level
+    across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch, steady.rounding)
+    left_right = _left_over_right(steady, level, sigma, across)
+    bend = steady.yaw - 2 * left_right[0]
+    slips = [*steady.slips, bend**2]
+    along = robust_intercept(front_over_rear(logs), slips, np.abs(bend) < GENTLE, per_stretch, steady.rounding)
+    return {"lr": left_right, "fr": along, "dg": across}
+
+
+def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple[float, float]) -> tuple[float, float]:
+    """Half of ln left over right on straights and its 1 sigma, of what straights and bends tell of it and what is
+    known before looking.
+
+    One odd wheel shows as much between left and right as in the diagonal, to one side or the other, and the sound ones
+    of one side hardly ever differ from those of the other: a level that straights and bends tell poorly is drawn to
+    one of these two, one that they tell well stays where it is.
+    """
+    sigma = max(sigma, LEAST_SIGMA)
+    levels = level + sigma * np.linspace(-REACH, REACH, LEVELS)
+    ahead = front_over_rear(steady.logs)
+    told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s)
+    told = told - 0.5 * ((levels - level) / sigma) ** 2
+    odd, alike = float(np.hypot(SIDES_ALIKE, diagonal[1])), 0.5 * (1.0 - SIDES_APART)
+    before = ((diagonal[0], odd, alike), (-diagonal[0], odd, alike), (0.0, FAR_APART, SIDES_APART))
+    usual = sum(share / spread * np.exp(-0.5 * ((levels / 2 - at) / spread) ** 2) for at, spread, share in before)
+    chances = np.exp(told - told.max()) * usual
+    chances /= chances.sum()
+    mean = float(chances @ levels)
+    spread = float(np.sqrt(chances @ (levels - mean) ** 2))
+    return mean / 2, spread / 2
