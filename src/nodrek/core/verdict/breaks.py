@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.motion.events import Dropouts
@@ -24,6 +25,11 @@ SILENT = -2.0
 """ln deviation under which the reading has all but gone."""
 FROM_SPEED = 4.5
 """m/s: below, coil sensors and control units fall asleep at speeds of their own."""
+AWAKE_FROM, AWAKE_DOWN_TO, AWAKE, LEAST_AWAKE_S = 3.0, 1.5, 0.9, 3.0
+"""The same of a corner that is known not to, m/s: what it is asked down to, the share of these samples in which it
+must read half of the speed at least, and how many seconds of them."""
+STANDS, FASTER = 0.5, 1.02
+"""m/s from which the vehicle moves; times the speed of a break at which the corner must have read before."""
 PARTIAL_WEIGHT = 0.5
 HELD_PROVES, LEAST_PROOF = 0.96, 0.5
 """Probability of a break where values stand still as only a break makes them, nothing else explaining it; from where
@@ -125,6 +131,28 @@ def _limit(exam: Examination, corner: Corner) -> float:
     return max(DEEPEST_NEEDED, min(DEEP, -ROUGH_FACTOR * max(jolts, default=0.0)))
 
 
+def _is_awake_below(exam: Examination, corner: Corner) -> bool:
+    """Whether the corner reads even slower than `AWAKE_FROM`, on all of its turn."""
+    motion = exam.followed[corner]
+    slow = (motion.vehicle > AWAKE_DOWN_TO) & (motion.vehicle <= AWAKE_FROM) & np.isfinite(motion.speed)
+    reads = motion.speed[slow] > 0.5 * motion.vehicle[slow]
+    return reads.size >= LEAST_AWAKE_S * exam.log.channels[corner].rate and float(reads.mean()) >= AWAKE
+
+
+def _had_woken(exam: Examination, corner: Corner, starts: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
+    """Which dropouts begin after the vehicle, since it last stood, was faster than there and the corner read.
+
+    What first falls silent on the way up to its wake-up speed may have shown something else than its own reading.
+    """
+    motion = exam.motions[corner]
+    vehicle = exam.usable.vehicle_at(motion.times)
+    stood = np.concatenate([[0], np.flatnonzero(vehicle < STANDS)])
+    since = stood[np.searchsorted(stood, starts) - 1]
+    reads = np.where(motion.speed > 0.5 * vehicle, vehicle, 0.0)
+    fastest = [reads[a:b].max(initial=0.0) for a, b in zip(since, starts, strict=True)]
+    return np.asarray(fastest > FASTER * vehicle[starts])
+
+
 def times_words(count: int) -> str:
     """ "once", "twice", "7 times"."""
     return {1: "once", 2: "twice"}.get(count, f"{count} times")
@@ -135,6 +163,8 @@ def _breaks(exam: Examination, corner: Corner, dropouts: Dropouts, silence_only:
     limit = SILENT if silence_only else _limit(exam, corner)
     motion = exam.motions[corner]
     fast = motion.expected[dropouts.start] > FROM_SPEED
+    if not fast.all() and _is_awake_below(exam, corner):
+        fast |= (motion.expected[dropouts.start] > AWAKE_FROM) & _had_woken(exam, corner, dropouts.start)
     index = np.flatnonzero((dropouts.depth < limit) & ~dropouts.braking & fast)
     if not index.size:
         return index
