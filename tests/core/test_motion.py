@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from conftest import drive
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
+from nodrek.core.motion.ahead import nats_of_levels
 from nodrek.core.motion.events import find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
@@ -264,6 +265,44 @@ def test_a_drive_that_mostly_goes_round_one_way_is_no_odd_side(odd: Corner | Non
     for corner, estimate in found.items():
         true = np.log(1.02) * ((corner is odd) - 0.25) if odd else 0.0
         assert estimate.log_ratio == pytest.approx(true, abs=2e-3)
+        assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma
+
+
+@given(st.floats(-0.02, 0.02), st.floats(30.0, 400.0), st.floats(-0.01, 0.01))
+@settings(max_examples=25, deadline=None)
+def test_bends_tell_of_straight_running(level: float, drift: float, pull: float) -> None:
+    """Three bends of four to the left, none straight; wheelbase 2.6 m, track 1.5 m: the front wheels' way is longer by
+    the half square of wheelbase over radius, less what tyres drift (the turning centre moves forward by v² / `drift`).
+    """
+    rng = np.random.default_rng(4)
+    speed = rng.uniform(6.0, 14.0, 600)
+    radius = rng.uniform(30.0, 200.0, 600) * rng.choice((1.0, 1.0, 1.0, -1.0), 600)
+    slip = rng.uniform(0.0, 1.0, 600)
+    longer = 0.5 * 2.6 * (2.6 - 2.0 * speed**2 / drift) / radius**2
+    ahead = 0.5 * longer + pull * slip + 2e-4 * rng.standard_normal(600)
+    levels = level + np.linspace(-0.02, 0.02, 81)
+    told = nats_of_levels(ahead, [slip], level + 1.5 / radius, speed, levels, 0.4)
+    assert levels[np.argmax(told)] == pytest.approx(level, abs=2e-3)
+    on_straights = nats_of_levels(
+        pull * slip + 2e-4 * rng.standard_normal(600),
+        [slip],
+        level + 1e-4 * rng.standard_normal(600),
+        speed,
+        levels,
+        0.4,
+    )
+    assert np.ptp(on_straights) < 0.5 * np.ptp(told)
+
+
+@pytest.mark.parametrize(("odd", "size"), [(Corner.FR, -0.02), (Corner.RL, 0.015), (Corner.RR, -0.01)])
+def test_a_winding_road_tells_which_wheel_is_odd(odd: Corner, size: float) -> None:
+    """Never straight, two thirds of it to the left: front or rear, only the way of the front wheels can tell."""
+    left = np.where(np.sin(TIMES / 3.1) > -0.5, 1.0, -1.0)
+    channels = wheels({odd: 1 + size}, bends=left * (0.02 + 0.012 * np.sin(TIMES / 1.7)))
+    found = estimate_ratios(ratio_blocks(channels, find_usable(channels, TIMES[-1])), tuple(Corner))
+    for corner, estimate in found.items():
+        true = np.log1p(size) * ((corner is odd) - 0.25)
+        assert estimate.log_ratio == pytest.approx(true, abs=0.25 * abs(size))
         assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma
 
 

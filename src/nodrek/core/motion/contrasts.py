@@ -12,6 +12,7 @@ diagonal            in every bend the squares of the speeds obey FL² + RR² = F
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
@@ -27,10 +28,17 @@ GENTLE = 0.04
 SIDES_ALIKE, SIDES_APART, FAR_APART = 0.001, 0.05, 0.01
 """1 sigma of what the wheels of one side differ by from those of the other, one odd wheel left out (crown of the road,
 load, tyres); how often they differ by more, and how much (own estimates)."""
-REACH, LEVELS = 4.0, 129
+REACH, LEVELS = 4.0, 97
 """Standard deviations about the level of the straights, and how many levels there, that are weighed."""
+FURTHEST, WIDE_LEVELS = 0.06, 121
+"""ln left over right, as far from there as other levels are weighed too, and how many."""
+NO_STRAIGHTS, FAR_OFF = 3e-4, 0.02
+"""Chance that what was taken for straights are bends though their scatter does not show it; 1 sigma of the level
+then."""
+MOST_NATS = 20.0
+"""What bends may say at most: their law is no surer than that."""
 LEAST_SIGMA = 2e-4
-"""Of the level of the straights: the grid must not be finer than anything that is known."""
+"""Of the level of the straights: the levels must not lie closer than anything that is known."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,15 +81,23 @@ def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple
     one of these two, one that they tell well stays where it is.
     """
     sigma = max(sigma, LEAST_SIGMA)
-    levels = level + sigma * np.linspace(-REACH, REACH, LEVELS)
+    levels = level + np.sort(
+        np.concatenate([sigma * np.linspace(-REACH, REACH, LEVELS), np.linspace(-FURTHEST, FURTHEST, WIDE_LEVELS)])
+    )
     ahead = front_over_rear(steady.logs)
     told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s)
-    told = told - 0.5 * ((levels - level) / sigma) ** 2
-    odd, alike = float(np.hypot(SIDES_ALIKE, diagonal[1])), 0.5 * (1.0 - SIDES_APART)
-    before = ((diagonal[0], odd, alike), (-diagonal[0], odd, alike), (0.0, FAR_APART, SIDES_APART))
-    usual = sum(share / spread * np.exp(-0.5 * ((levels / 2 - at) / spread) ** 2) for at, spread, share in before)
-    chances = np.exp(told - told.max()) * usual
+    by_bends = np.exp(np.maximum(told - told.max(), -MOST_NATS))
+    by_straights = _normal(levels, level, sigma) + NO_STRAIGHTS * _normal(levels, level, FAR_OFF)
+    odd, alike = 2.0 * float(np.hypot(SIDES_ALIKE, diagonal[1])), 0.5 * (1.0 - SIDES_APART)
+    before = alike * (_normal(levels, 2.0 * diagonal[0], odd) + _normal(levels, -2.0 * diagonal[0], odd))
+    before += SIDES_APART * _normal(levels, 0.0, 2.0 * FAR_APART)
+    chances = by_bends * by_straights * before * np.gradient(levels)
     chances /= chances.sum()
     mean = float(chances @ levels)
     spread = float(np.sqrt(chances @ (levels - mean) ** 2))
-    return mean / 2, spread / 2
+    return mean / 2.0, spread / 2.0
+
+
+def _normal(values: Array, middle: float, sigma: float) -> Array:
+    """Density of a normal law."""
+    return np.asarray(np.exp(-0.5 * ((values - middle) / sigma) ** 2) / (sigma * math.sqrt(2.0 * math.pi)))

@@ -169,14 +169,16 @@ def _near_the_mode(yaw: Array, weight: npt.NDArray[np.int64], rounding: Array) -
     """
     mode = half_sample_mode(np.repeat(yaw, weight))
     reach = 0.004
-    straight = _near(yaw, mode, np.maximum(reach, rounding))
+    straight, step = _near(yaw, mode, np.maximum(reach, rounding)), float(np.median(rounding))
     for _ in range(ROUNDS):
-        near = yaw[straight]
+        near, before, is_coarse = yaw[straight], straight, step > reach
         # the median of a few steps is one of them
-        mode = float(np.mean(near) if float(np.median(rounding)) > reach else np.median(near))
+        mode = float(np.mean(near) if is_coarse else np.median(near))
         spread = mad_sigma(near - mode)
         reach = min(0.004, max(3.0 * spread, 0.0006))
         straight = _near(yaw, mode, np.maximum(reach, rounding))
+        if np.array_equal(straight, before) and (step > reach) is is_coarse:
+            break
     return straight
 
 
