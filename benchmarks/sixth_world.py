@@ -113,7 +113,7 @@ def draw(
     if happens == "holds":
         when, value = shown[bad]
         since = harm.uniform(0.0, 0.6) * when[-1]
-        rolls = np.append(value[(when >= since) & (value > 0.0)], 6.5)
+        rolls = np.append(value[(when >= since) & (value > 1.0)], 6.5)
         fixed = (float(rolls[0]), 65534.0 / 256.0 / 3.6, 1023.0 / 4.0 / 3.6)
         shown[bad] = (when, np.where(when >= since, fixed[int(harm.integers(3))], value))
     log = _logged(np.random.default_rng([seed, 60_006]), shown, rate_hz, way.times[-1], exact)

@@ -20,7 +20,7 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.search import Scale, find_scale_of_events
 from nodrek.core.turns.track import DIP_DEPTH, DIP_SCORE
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates, runs_by_corner
+from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates, runs_by_corner, spread_of_others
 
 USUAL_RUNS = (1, 2, 3, 4, 6)
 """Samples of a run up to which it may be usual in a sound channel: as many as set this corner best off from its
@@ -77,6 +77,8 @@ BREAKS_FROM_SPEED = 4.5
 """m/s: below, sound channels stand still as well."""
 TOGETHER_S, LONGEST_BREAK_S = 0.5, 3.0
 """Runs closer than this are one break: a contact chatters. What goes on for longer than that is none."""
+APART, TELLING = 1.9, 0.4
+"""Steps by which the others are to be apart, and in which part of a run that is a break."""
 HELD = "held_values"
 """Name of the evidence that needs no learnt probability: the runs are their own proof."""
 
@@ -281,9 +283,10 @@ def _all_breaks(exam: Examination) -> dict[Corner, list[HeldBreaks]]:
 def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | None:
     own, mates = own_and_mates(exam, corner, way)
     own, mates = _faster(exam, corner, own), {c: _faster(exam, c, r) for c, r in mates.items()}
-    if way is StandIn.LAST:
-        own = own.where(_should_have_moved(exam, corner, own))
-    if len(mates) < 2 or not own.length.size or (way is not StandIn.LAST and _agrees_anyway(own)):
+    if len(mates) < 2:
+        return None
+    own = own.where(_should_have_moved(exam, corner, own) if way is StandIn.LAST else _tells(exam, corner, own))
+    if not own.length.size or (way is not StandIn.LAST and _agrees_anyway(own)):
         return None
     longest = max(int(r.length.max(initial=0)) for r in mates.values())
     # a contact that is open often enough makes long agreement usual, but hardly anything stands still for long
@@ -315,6 +318,14 @@ def _should_have_moved(exam: Examination, corner: Corner, runs: Runs) -> npt.NDA
     low, high = (extreme.reduceat(seen, ends.ravel())[::2] for extreme in (np.minimum, np.maximum))
     fine = step < FINE_STEP * expected[runs.start]
     return np.asarray(fine | (high - low > STEPS_MOVED * step))
+
+
+def _tells(exam: Examination, corner: Corner, runs: Runs) -> npt.NDArray[np.bool_]:
+    """Runs in which the others are apart for some of the time: where all four read the same, each of them is what the
+    others make."""
+    apart = np.concatenate([[0], np.cumsum(spread_of_others(exam, corner) > APART * exam.log.channels[corner].quantum)])
+    ends = np.minimum(runs.start + runs.length - 1, apart.size - 1)
+    return np.asarray(apart[ends] - apart[runs.start] >= TELLING * (runs.length - 1))
 
 
 def _agrees_anyway(own: Runs) -> bool:

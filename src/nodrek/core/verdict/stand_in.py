@@ -212,6 +212,12 @@ def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Ar
     return mates, np.asarray(mates[1] if way is StandIn.MIDDLE_OF_OTHERS else mates[:2].mean(axis=0))
 
 
+def spread_of_others(exam: Examination, corner: Corner) -> Array:
+    """From the lowest to the highest of the others at the corner's times, m/s."""
+    mates = exam.once(f"mates {corner}", lambda: _mates(exam, corner))
+    return np.asarray(mates[-1] - mates[0])
+
+
 def _mates(exam: Examination, corner: Corner) -> Array:
     times = exam.followed[corner].times
     others = [motion for c, motion in exam.followed.items() if c is not corner]
