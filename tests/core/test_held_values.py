@@ -97,6 +97,15 @@ def test_so_do_values_that_are_made_of_the_other_corners(way: StandIn) -> None:
     assert way.value in first.summary
 
 
+def test_what_all_four_read_alike_is_made_of_none() -> None:
+    """A sound car on a worn axle: three times in two and a half minutes one wheel reads the middle of the others for six
+    to twelve samples, which lie within a step or two of each other then."""
+    log = simulate(draw_scenario(472_133, (), rates_hz=(RATE_HZ,), worn_axle=True))
+    analysis, exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)
+    assert all(held_breaks(exam, c) is None for c in Corner)
+    assert all(f.confidence < 0.5 for f in analysis.findings)
+
+
 @pytest.mark.parametrize("way", list(StandIn))
 def test_breaks_that_a_unit_bridges_are_counted(way: StandIn) -> None:
     analysis, exam = analyze_log(map_corners(held_log("breaks", 3, way=way)), Vehicle(), lambda share, doing: None)

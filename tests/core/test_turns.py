@@ -67,6 +67,20 @@ def test_scale_and_place_of_a_dip_are_found(depth: float) -> None:
     assert arcs[0].area == pytest.approx(0.06 * -np.expm1(-depth), rel=0.15)
 
 
+@pytest.mark.parametrize("moved", [0.35, -0.35])
+def test_a_tooth_that_is_moved_reads_low_beside_where_it_reads_high(moved: float) -> None:
+    """48 teeth, single periods: one is longer by `moved` of a pitch, the next one shorter, and nothing is lost."""
+    profile = np.repeat(np.zeros(48), 20)
+    profile[400:420], profile[420:440] = -np.log1p(moved), -np.log1p(-moved)
+    motion = motion_with(profile)
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    arcs = find_arcs(fold(motion, stretches, scale))
+    assert arcs
+    assert arcs[0].area == pytest.approx(0.35 / 1.35 / 48, rel=0.4)
+
+
 def test_noise_alone_is_not_locked() -> None:
     """False-alarm chance of the search on noise: uniform, so hardly ever under a thousandth."""
     low = 0
