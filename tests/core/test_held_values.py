@@ -97,6 +97,25 @@ def test_so_do_values_that_are_made_of_the_other_corners(way: StandIn) -> None:
     assert way.value in first.summary
 
 
+@pytest.mark.parametrize("wakes", [0.8, 3.4])
+def test_breaks_at_walking_pace_are_breaks_where_the_corner_is_known_to_read(wakes: float) -> None:
+    """Four metres a second at most: a corner that reads at two has no gap; one that wakes at 3.4 is silent for that."""
+    times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
+    speed = 2.9 + 1.1 * np.sin(times / 8.0)
+    broken = np.zeros(times.size, dtype=bool)
+    for at in np.flatnonzero(np.diff(np.sign(speed - 3.7)) > 0).tolist()[:6]:
+        broken[at : at + 20] = True
+    rng = np.random.default_rng(7)
+    channels = []
+    for corner in Corner:
+        own = 3.6 * speed * (1.0 + 0.003 * rng.standard_normal(times.size))
+        gone = (broken | (speed < wakes)) if corner is Corner.RL else speed < 0.8
+        channels.append(RawChannel(f"Wheel speed {corner}", "km/h", times, np.round(np.where(gone, 0.0, own), 2)))
+    analysis, _ = analyze_log(map_corners(RawLog(tuple(channels), "test")), Vehicle(), lambda share, doing: None)
+    told = {f.fault for f in analysis.findings if f.confidence >= 0.5 and f.corners == (Corner.RL,)}
+    assert (Fault.INTERMITTENT in told) is (wakes < 1.0)
+
+
 def test_what_all_four_read_alike_is_made_of_none() -> None:
     """A sound car on a worn axle: three times in two and a half minutes one wheel reads the middle of the others for six
     to twelve samples, which lie within a step or two of each other then."""
