@@ -117,7 +117,7 @@ def test_breaks_at_walking_pace_are_breaks_where_the_corner_is_known_to_read(wak
 
 
 def test_what_all_four_read_alike_is_made_of_none() -> None:
-    """A sound car on a worn axle: three times in two and a half minutes one wheel reads the middle of the others for six
+    """A sound car on a worn axle: three times in two and a half minutes one wheel reads the middle of the others for up
     to twelve samples, which lie within a step or two of each other then."""
     log = simulate(draw_scenario(472_133, (), rates_hz=(RATE_HZ,), worn_axle=True))
     analysis, exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)

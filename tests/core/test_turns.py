@@ -15,6 +15,7 @@ from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.motion.reference import CornerMotion, compare_corners
 from nodrek.core.motion.usable import find_usable
 from nodrek.core.turns.fold import PROFILE_BINS, explained_deviation, find_arcs, fold
+from nodrek.core.turns.lost import is_moved, measure_dips
 from nodrek.core.turns.phase import ring_angle
 from nodrek.core.turns.raster import turn_raster
 from nodrek.core.turns.search import (
@@ -61,10 +62,12 @@ def test_scale_and_place_of_a_dip_are_found(depth: float) -> None:
     assert scale is not None
     assert 1 / scale.frequency == pytest.approx(CIRCUMFERENCE, rel=2e-3)
     assert scale.log_p < -30
-    arcs = find_arcs(fold(motion, stretches, scale))
+    ring = fold(motion, stretches, scale)
+    arcs = find_arcs(ring)
     assert len(arcs) == 1
     assert arcs[0].width == pytest.approx(0.06, abs=0.04)
     assert arcs[0].area == pytest.approx(0.06 * -np.expm1(-depth), rel=0.15)
+    assert not is_moved(ring, arcs[0], measure_dips(motion, ring, arcs, 0.0, 0.003).areas[0])
 
 
 @pytest.mark.parametrize("moved", [0.35, -0.35])
@@ -76,9 +79,12 @@ def test_a_tooth_that_is_moved_reads_low_beside_where_it_reads_high(moved: float
     stretches = find_stretches(motion)
     scale = find_scale(motion, stretches)
     assert scale is not None
-    arcs = find_arcs(fold(motion, stretches, scale))
+    ring = fold(motion, stretches, scale)
+    arcs = find_arcs(ring)
     assert arcs
     assert arcs[0].area == pytest.approx(0.35 / 1.35 / 48, rel=0.4)
+    dips = measure_dips(motion, ring, arcs, 0.0, 0.003)
+    assert is_moved(ring, arcs[0], dips.areas[0])
 
 
 def test_noise_alone_is_not_locked() -> None:

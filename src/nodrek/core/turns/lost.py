@@ -26,7 +26,7 @@ import numpy as np
 from nodrek.core.model import Array
 from nodrek.core.model.learnt import Rivals
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold
+from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold, low_part
 from nodrek.core.turns.lost_marks import MARGIN, lost_marks
 from nodrek.core.turns.phase import from_centre
 
@@ -68,15 +68,19 @@ LEARNT = ("1", "2", "3", "4", "more")
 OWN_WITNESS = 0.6
 """Weight of what a known number of teeth adds to what was learnt: the dips have spoken once already."""
 LEAST_CHANCE = 1e-5
+RISES, RISE_OVER_DIP, FAR_OVER_DIP, BESIDE, LEFT_OF_AREA = 0.03, 0.6, 5.0, 0.06, 0.3
+"""A tooth out of its place: how high (ln) the turn reads beside the dip at least, and over the depth of that there and
+anywhere; turns between the two; part of the dip's area that may be left with both together."""
 
 
 @dataclass(frozen=True)
 class Losses:
     """Best number of edges lost at each arc (0: a torn piece of its neighbour), and its chance; ``None`` where
-    nothing settles it."""
+    nothing settles it. ``moved``: none is lost, but one is out of its place."""
 
     at_arcs: tuple[int | None, ...] = ()
     chance: float = 0.0
+    moved: bool = False
 
     @property
     def total(self) -> int | None:
@@ -93,6 +97,19 @@ class Dips:
     counted: float
     least: int
     marks: dict[str, float]
+
+
+def is_moved(ring: RingFold, arc: LowArc, area: float) -> bool:
+    """Whether a tooth there is out of its place, as one that is bent or chipped: one pitch is longer and the next one
+    shorter by as much, so that single periods read low and, right beside, high, and no way goes unreported.
+
+    `area`: part of a turn that does, about the arc and its flanks.
+    """
+    profile, _ = low_part(ring)
+    place = (np.arange(PROFILE_BINS) + 0.5) / PROFILE_BINS
+    beside = np.abs(from_centre(place, arc.centre)) < 0.5 * arc.width + BESIDE
+    rise = max(float(profile[beside].max()), float(profile.max()) * RISE_OVER_DIP / FAR_OVER_DIP)
+    return area < LEFT_OF_AREA * arc.area and rise > RISE_OVER_DIP * arc.depth and float(profile.max()) > RISES
 
 
 def measure_dips(

@@ -10,10 +10,10 @@ from dataclasses import replace
 
 from nodrek.core.model import Arc, Corner, Fault, Finding
 from nodrek.core.model.learnt import Rivals
-from nodrek.core.turns.lost import Dips, Losses, count_lost, measure_dips
+from nodrek.core.turns.lost import Dips, Losses, count_lost, is_moved, measure_dips
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
-from nodrek.core.verdict.ring import damage_words, shortfall
+from nodrek.core.verdict.ring import MOVED, damage_words, shortfall
 
 
 def with_losses(findings: Iterable[Finding], exam: Examination, learnt: Rivals) -> tuple[Finding, ...]:
@@ -28,6 +28,8 @@ def _with_loss(finding: Finding, exam: Examination, learnt: Rivals) -> Finding:
     (corner,) = finding.corners
     lost = losses(exam, corner, learnt)
     said = {**finding.evidence, "teeth_lost": lost.total}
+    if lost.moved:
+        said["pattern"] = MOVED
     if lost.total is not None:
         said["teeth_lost_chance"] = round(lost.chance, 2)
     return replace(finding, summary=damage_words(exam, corner, lost), evidence=said)
@@ -37,7 +39,14 @@ def losses(exam: Examination, corner: Corner, learnt: Rivals) -> Losses:
     """Of a corner whose ring was folded; no arcs, no losses."""
     if not exam.rings[corner].arcs:
         return Losses()
-    return exam.once(f"losses {corner}", lambda: count_lost(dips_of(exam, corner), exam.vehicle.teeth, learnt))
+    return exam.once(f"losses {corner}", lambda: _counted(exam, corner, learnt))
+
+
+def _counted(exam: Examination, corner: Corner, learnt: Rivals) -> Losses:
+    ring, dips = exam.rings[corner], dips_of(exam, corner)
+    if ring.fold is not None and is_moved(ring.fold, ring.arcs[0], dips.areas[0]):
+        return Losses((None,) * len(ring.arcs), moved=True)
+    return count_lost(dips, exam.vehicle.teeth, learnt)
 
 
 def dips_of(exam: Examination, corner: Corner) -> Dips:

@@ -42,6 +42,8 @@ HEALED = 0.62
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 """Noise units and ln deviation from which a single sample counts as a dip."""
 LARGEST_RUNOUT = 0.028
+MOVED = "moved_tooth"
+"""As ``pattern`` of the evidence: a tooth is out of its place, and none is lost."""
 SURE_OF_NUMBER = 0.8
 """Chance of a number of lost edges from which it is said without its chance."""
 EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD = 2.5, 1.5
@@ -93,6 +95,12 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
 
 def damage_words(exam: Examination, corner: Corner, lost: Losses) -> str:
     """What is said of a ring that lost edges, with their number as far as it is known."""
+    if lost.moved:
+        return (
+            f"The {corner.words} ring reads too high at the same place of every turn, and low beside it: a tooth or "
+            f"pole is out of its place, bent or chipped, and none is lost. "
+            f"{_how_often(*turns_with_dip(exam, corner))}"
+        )
     return (
         f"The {corner.words} ring reads low at the same place of every turn: "
         f"{_teeth_words(lost)}, or a crack. {_how_often(*turns_with_dip(exam, corner))}"

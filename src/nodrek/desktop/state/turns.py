@@ -12,7 +12,7 @@ from nodrek.core.turns.raster import turn_raster
 from nodrek.core.verdict.held import HELD
 from nodrek.desktop.state.screen import RasterScreen, RingFaceScreen, TurnsScreen
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.words import is_sure_of_number, lost_words
+from nodrek.desktop.state.words import is_sure_of_number, is_tooth_moved, lost_words
 from nodrek.jobs.analyze import Answer
 
 MOST_ROWS = 240
@@ -105,6 +105,8 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
             (f for f in answer.analysis.findings if corner in f.corners and "dip_percent" in f.evidence), None
         )
         text = lost_words([a.teeth for a in arcs], damage is None or is_sure_of_number(damage))
+        if damage is not None and is_tooth_moved(damage):
+            text = "none lost"
         caption = "reads low here" if damage is None else f"reads {damage.evidence['dip_percent']:.0f} % low here"
     seen = float(np.mean(~np.isnan(ring.fold.profile)))
     if seen < FULLY_SEEN:

@@ -71,6 +71,8 @@ def headline(finding: Finding) -> str:
     teeth = "teeth" if lost is None else one if lost == 1 else f"about {lost} teeth"
     if finding.evidence.get("pattern") == "weak_arc":
         return f"{where_words(finding)}: the ring is weak on one side"
+    if is_tooth_moved(finding):
+        return f"{where_words(finding)}: a tooth of the ring is out of its place"
     return HEADLINES[finding.fault].format(where=where_words(finding), teeth=teeth)
 
 
@@ -134,6 +136,11 @@ def minutes_words(seconds: float) -> str:
 def is_sure_of_number(finding: Finding) -> bool:
     """Whether the number of lost teeth, where it is told, is as good as certain."""
     return float(finding.evidence.get("teeth_lost_chance", 1.0)) >= SURE_OF_NUMBER
+
+
+def is_tooth_moved(finding: Finding) -> bool:
+    """Whether no tooth is lost, but one is bent or chipped."""
+    return finding.evidence.get("pattern") == "moved_tooth"
 
 
 def lost_words(counts: Sequence[int | None], sure: bool) -> str:
