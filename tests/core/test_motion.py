@@ -194,6 +194,23 @@ def test_a_ring_that_loses_edges_does_not_make_its_mates_stand(others_move: bool
     assert all(seconds == 0.0 for corner, seconds in frozen.items() if corner is not Corner.RR)
 
 
+def test_a_tooth_that_is_moved_makes_no_tyre() -> None:
+    """One period of 30 is longer by 0.35 of a pitch, the next one shorter: the wheel goes as far as its mates."""
+
+    def moved(corner: Corner, speed: Array) -> Array:
+        shown = speed.copy()
+        if corner is Corner.RL:
+            shown[::30] /= 1.35
+            shown[1::30] /= 0.65
+        return shown
+
+    channels = wheels(change=moved)
+    usable = find_usable(channels, TIMES[-1])
+    lost = losing_edges(compare_corners(channels, usable))
+    found = estimate_ratios(ratio_blocks(channels, usable, lost), tuple(Corner))
+    assert all(r.ratio == pytest.approx(1.0, abs=5e-4) for r in found.values())
+
+
 @pytest.mark.parametrize("lost_share", [0.03, 0.15])
 def test_a_dip_among_readings_is_no_bend(lost_share: float) -> None:
     """Ratios of the mates do not hang on how a ring loses its edges (British flag theorem holds for them alone)."""

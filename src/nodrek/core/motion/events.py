@@ -18,6 +18,9 @@ DIP_DEPTH = -0.05
 FROM_SPEED = 3.0
 LOST_SCORE, LOST_DEPTH, LOST_SHARE = -4.0, -0.02, 0.01
 """Noise units and ln by which a sample reads low, and share of driving from which that is the habit of a corner."""
+RISES_TOO = 0.3
+"""Samples that read as much too high, over those too low, from which both belong together: a tooth that is moved makes
+one period longer and the next one shorter."""
 LOST_SILENCE, LOST_PARTS, LEAST_OF_PART = -2.5, 16, 4
 """ln below which nothing is read at all; parts of a log whose losses are compared, and samples in each."""
 SILENCE_BELOW = 0.6
@@ -63,8 +66,8 @@ def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
 
 @dataclass(frozen=True, eq=False)
 class LostEdges:
-    """Of a corner that reads low again and again: which ``samples`` do, the ``change`` (ln, negative) that they make in
-    the mean of its readings, and the 1 ``sigma`` of it."""
+    """Of a corner that reads low again and again: which ``samples`` do (and read high, where that is as usual), the
+    ``change`` (ln, 0 or negative) that they make in the mean of its readings, and the 1 ``sigma`` of it."""
 
     samples: npt.NDArray[np.bool_]
     change: float
@@ -78,12 +81,17 @@ def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges
         with np.errstate(invalid="ignore"):
             driven = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
             low = motion.dips(LOST_SCORE, LOST_DEPTH)
+            high = (motion.score > -LOST_SCORE) & (motion.deviation > -LOST_DEPTH)
             counted = driven & ~_around_silence(low, motion.deviation)
-        many, dipping = np.count_nonzero(counted), counted & low
-        if many < LOST_PARTS * LEAST_OF_PART or np.count_nonzero(low & driven) <= LOST_SHARE * np.count_nonzero(driven):
+        dips = np.count_nonzero(low & driven)
+        if np.count_nonzero(counted) < LOST_PARTS * LEAST_OF_PART or dips <= LOST_SHARE * np.count_nonzero(driven):
+            continue
+        if np.count_nonzero(high & counted) > RISES_TOO * dips:
+            # no way goes unreported
+            out[corner] = LostEdges(low | high, 0.0, 0.0)
             continue
         usual = float(np.exp(motion.deviation[counted & ~low]).mean()) if np.any(counted & ~low) else 1.0
-        less = np.where(dipping, np.exp(motion.deviation) / usual - 1.0, 0.0)[counted]
+        less = np.where(counted & low, np.exp(motion.deviation) / usual - 1.0, 0.0)[counted]
         # what an edge costs hangs on where the samples look, and that goes on for a while
         parts = np.array([part.mean() for part in np.array_split(less, LOST_PARTS)])
         mean = float(less.mean())

@@ -30,13 +30,13 @@ from nodrek.desktop.state.signs import leading, sign_of, sign_of_verdict
 from nodrek.desktop.state.turns import present_turns
 from nodrek.desktop.state.waking import present_waking
 from nodrek.desktop.state.words import (
-    SHORT,
     SHORT_CAUSE,
     advice_for_more,
     clean_headline,
     headline,
     minutes_words,
     percent,
+    short,
     signed,
     sureness,
     worth_of_clean,
@@ -112,7 +112,7 @@ def _stations(session: Session) -> tuple[Station, ...]:
         findings = [f for f in answer.analysis.findings if f.confidence >= FAULTY_FROM]
         if findings:
             first = findings[0]
-            compare = f"{' '.join(first.corners)}: {SHORT[first.fault]}"
+            compare = f"{' '.join(first.corners)}: {short(first)}"
             if len(findings) > 1:
                 compare += f" and {len(findings) - 1} more"
         else:
@@ -180,7 +180,7 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
     finding = leading(answer.analysis, corner)
     sign = sign_of(answer.analysis, corner)
     if finding is not None:
-        state, odds = SHORT[finding.fault], f"{percent(finding.confidence)} sure"
+        state, odds = short(finding), f"{percent(finding.confidence)} sure"
     elif corner in answer.analysis.spins:
         state, odds = ("comes alive" if answer.analysis.spins[corner].alive else "not turned"), ""
     else:

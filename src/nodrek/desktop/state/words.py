@@ -76,6 +76,11 @@ def headline(finding: Finding) -> str:
     return HEADLINES[finding.fault].format(where=where_words(finding), teeth=teeth)
 
 
+def short(finding: Finding) -> str:
+    """Few enough letters for the plan."""
+    return "moved tooth" if is_tooth_moved(finding) else SHORT[finding.fault]
+
+
 def sureness(confidence: float) -> str:
     """Certainty in words and per cent; never 100."""
     percent = min(99, round(100 * confidence))
