@@ -247,7 +247,7 @@ def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
     out = [seen.share * 100.0, _log_over(seen.share, max(seen.mates_share, 1e-3)), min(seen.spread, 20.0)]
     out += [seen.steady, seen.silent, max(-9.0, min(9.0, seen.skew))]
     motion = exam.followed.get(corner)
-    if motion is None:
+    if motion is None or seen.even:
         return [*out, 0.0, 0.0, 0.0, 0.0, 0.0]
     with np.errstate(invalid="ignore"):
         moving = motion.expected > FROM_SPEED

@@ -6,12 +6,13 @@ edge or two and not down to silence, all through the log and at no fixed place o
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
 
-from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.turns.fold import explained_deviation
 from nodrek.core.turns.track import SILENT
 from nodrek.core.verdict.examine import Examination
@@ -32,12 +33,18 @@ EVEN_SECONDS = 14.0
 at which noise and no noise are equally likely; seconds of driving from which they count."""
 
 
+LEAST_EVEN, EVEN_NUMBER, FAR, EVEN_SIZE, MOST_EVEN = 40, 0.8, 0.05, 0.09, -0.25
+"""Dips that are asked whether rises are like them; how many rises there are for each; the quantile whose size is
+compared, how alike (ln) they are and how deep at most."""
+
+
 @dataclass(frozen=True)
 class Noisiness:
     """``share`` of moving samples that dip (mates: ``mates_share``), ``spread`` over the mates',
     ``steady``: share of the parts of the log that dip, ``silent``: share of dips that are silence,
     ``seconds`` looked at; ``skew``: mean cube of the scores less the mates', whose sign says whether
-    deviations go rather down (lost edges) or both ways, even where a unit flattens every dip."""
+    deviations go rather down (lost edges) or both ways, even where a unit flattens every dip; ``even``: whether it
+    reads too high as often, and as far, as too low, which is no noise."""
 
     share: float
     mates_share: float
@@ -46,6 +53,7 @@ class Noisiness:
     silent: float
     seconds: float
     skew: float
+    even: bool = False
 
 
 NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0)
@@ -82,10 +90,27 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     mates_spread = float(np.median([d.spread for d in others]))
     mates_skew = float(np.median([d.skew for d in others]))
     total = int(dips.sum())
+    seconds = count / max(exam.log.channels[corner].rate, 0.1)
+    if _is_even(exam.followed[corner].deviation[moving], exam.followed[corner].deviation[dips]):
+        return replace(NO_NOISE, mates_share=mates_share, seconds=seconds, even=True)
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
-        silent / max(total, 1), count / max(exam.log.channels[corner].rate, 0.1), skew - mates_skew,
+        silent / max(total, 1), seconds, skew - mates_skew,
     )  # fmt: skip
+
+
+def _is_even(deviation: Array, dips: Array) -> bool:
+    """Whether what lies above is like what lies below, in number and size.
+
+    A unit that counts both edges of teeth which look narrower than the gaps, or wider, reads as much too high as too
+    low wherever it counts an odd number of them; lost edges read low, and what a filter leaves above is flatter.
+    """
+    rises = deviation[deviation > -LEAST_DEPTH]
+    rises = np.sort(rises)[-dips.size :]
+    if dips.size < LEAST_EVEN or rises.size < EVEN_NUMBER * dips.size:
+        return False
+    far = float(np.quantile(rises, 0.95) / -np.quantile(dips, FAR))
+    return abs(math.log(far)) < EVEN_SIZE and float(np.quantile(dips, FAR)) > MOST_EVEN
 
 
 def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
