@@ -6,7 +6,6 @@ edge or two and not down to silence, all through the log and at no fixed place o
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -33,9 +32,10 @@ EVEN_SECONDS = 14.0
 at which noise and no noise are equally likely; seconds of driving from which they count."""
 
 
-LEAST_EVEN, EVEN_NUMBER, FAR, EVEN_SIZE, MOST_EVEN = 40, 0.8, 0.05, 0.09, -0.25
-"""Dips that are asked whether rises are like them; how many rises there are for each; the quantile whose size is
-compared, how alike (ln) they are and how deep at most."""
+LEAST_EVEN, EVEN_NUMBER, MOST_EVEN, EVEN_SIZE = 10, 0.8, -0.2, (0.88, 1.45)
+"""Dips that are asked whether rises are like them; how many rises there are for each; how deep all but a twentieth may
+be; size of the upper half of the rises over that of the dips (of 55 dirty encoders none is as even; filters come to
+0.85 at most)."""
 
 
 @dataclass(frozen=True)
@@ -60,9 +60,11 @@ NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0)
 
 
 class _Dips(NamedTuple):
-    """``own``: which samples dip; ``moving``: which move fast enough; rms and skewness of the scores, each limited."""
+    """``own``: which samples dip; ``rises``: which read as much too high; ``moving``: which move fast enough; rms and
+    skewness of the scores, each limited."""
 
     own: np.ndarray
+    rises: np.ndarray
     moving: np.ndarray
     spread: float
     skew: float
@@ -77,7 +79,7 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     if corner not in exam.followed or len(exam.followed) < 2:
         return NO_NOISE
     shares = exam.once("dips", lambda: {c: _dips(exam, c) for c in exam.followed})
-    own, moving, spread, skew = shares[corner]
+    own, rises, moving, spread, skew = shares[corner]
     others = [dips for c, dips in shares.items() if c is not corner]
     count = int(moving.sum())
     if count < 4 * PARTS:
@@ -91,7 +93,8 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     mates_skew = float(np.median([d.skew for d in others]))
     total = int(dips.sum())
     seconds = count / max(exam.log.channels[corner].rate, 0.1)
-    if _is_even(exam.followed[corner].deviation[moving], exam.followed[corner].deviation[dips]):
+    deviation = exam.followed[corner].deviation
+    if _is_even(deviation[dips], deviation[rises & moving]):
         return replace(NO_NOISE, mates_share=mates_share, seconds=seconds, even=True)
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
@@ -99,18 +102,17 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     )  # fmt: skip
 
 
-def _is_even(deviation: Array, dips: Array) -> bool:
-    """Whether what lies above is like what lies below, in number and size.
+def _is_even(low: Array, high: Array) -> bool:
+    """Whether readings that are too `high` are like those that are too `low` (ln deviations), in number and size.
 
     A unit that counts both edges of teeth which look narrower than the gaps, or wider, reads as much too high as too
     low wherever it counts an odd number of them; lost edges read low, and what a filter leaves above is flatter.
     """
-    rises = deviation[deviation > -LEAST_DEPTH]
-    rises = np.sort(rises)[-dips.size :]
-    if dips.size < LEAST_EVEN or rises.size < EVEN_NUMBER * dips.size:
+    if low.size < LEAST_EVEN or high.size < EVEN_NUMBER * low.size or np.quantile(low, 0.05) < MOST_EVEN:
         return False
-    far = float(np.quantile(rises, 0.95) / -np.quantile(dips, FAR))
-    return abs(math.log(far)) < EVEN_SIZE and float(np.quantile(dips, FAR)) > MOST_EVEN
+    half = min(low.size, high.size) // 2
+    below, above = -np.partition(low, half)[:half], -np.partition(-high, half)[:half]
+    return bool(EVEN_SIZE[0] < np.mean(above) / np.mean(below) < EVEN_SIZE[1])
 
 
 def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
@@ -158,11 +160,12 @@ def _dips(exam: Examination, corner: Corner) -> _Dips:
         rest = motion.deviation - _tied_to_the_turn(exam, corner)
         score = rest / noise
         dips = (score < DIP_SCORE) & (rest < LEAST_DEPTH)
+        rises = (score > -DIP_SCORE) & (rest > -LEAST_DEPTH)
     clipped = np.clip(score[moving], -SPREAD_CLIP, SPREAD_CLIP)
     if not clipped.size:
-        return _Dips(dips, moving, 1.0, 0.0)
+        return _Dips(dips, rises, moving, 1.0, 0.0)
     spread = float(np.sqrt(np.mean(clipped**2)))
-    return _Dips(dips, moving, spread, float(np.mean(clipped**3)) / max(spread, 0.1) ** 3)
+    return _Dips(dips, rises, moving, spread, float(np.mean(clipped**3)) / max(spread, 0.1) ** 3)
 
 
 def _tied_to_the_turn(exam: Examination, corner: Corner) -> np.ndarray | float:
