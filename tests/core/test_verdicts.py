@@ -17,6 +17,7 @@ from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Corner, Fault, RawChannel, RawLog, Vehicle, Verdict
 from nodrek.core.verdict.explain import explain, ring_share
 from nodrek.core.verdict.judge import analyze_log
+from nodrek.core.verdict.noise import noisiness
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.vary import CONTROL_UNITS
@@ -200,3 +201,33 @@ def test_four_equal_odd_tyres_need_an_independent_speed(healthy_raw: RawLog, fac
     if found:
         low, high = (named[tuple(Corner)].evidence[f"difference_{end}_percent"] for end in ("low", "high"))
         assert low < 100.0 * (factor - 1.0) < high
+
+
+@pytest.mark.parametrize(("duty", "lost"), [(0.5, 0.0), (0.56, 0.0), (0.43, 0.0), (0.5, 0.03)])
+def test_uneven_edges_are_no_lost_edges(duty: float, lost: float) -> None:
+    """A unit that counts both edges of 40 teeth over 10 ms, by their moments: where teeth and gaps are not alike, it
+    reads too high or too low whenever it counts an odd number; where edges are lost, too low only."""
+    times = np.arange(0.0, 120.0, 0.02)
+    fine = np.arange(0.0, 121.0, 0.001)
+    rng = np.random.default_rng(11)
+    channels = []
+    for corner in Corner:
+        is_odd = corner is Corner.FR
+        turns = np.cumsum(8.0 + 3.0 * np.sin(fine / 7.0)) * 0.001 / 2.0 + rng.random()
+        laps = np.arange(0, int(turns[-1]))[:, None]
+        tooth = np.arange(40)
+        width = duty if is_odd else 0.5
+        edges = (laps + np.sort(np.concatenate([tooth, tooth + width]) / 40.0)).ravel()
+        edges = edges[edges > turns[0]]
+        keep = rng.random(edges.size) > (lost if is_odd else 0.0)
+        when = np.interp(edges, turns, fine)[keep]
+        when = np.sort(when + 1e-5 * rng.standard_normal(when.size))
+        last = np.maximum(np.searchsorted(when, times + 0.5) - 1, 4)
+        counted = np.maximum(last - np.searchsorted(when, times + 0.49), 2)
+        speed = counted * 2.0 / 80.0 / (when[last] - when[last - counted])
+        channels.append(RawChannel(f"Wheel speed {corner}", "km/h", times, np.round(3.6 * speed, 2)))
+    log = map_corners(RawLog(tuple(channels), "test"))
+    analysis, exam = analyze_log(log, Vehicle(), quiet, shipped_calibration())
+    said = {f.fault: f.confidence for f in analysis.findings if f.corners == (Corner.FR,)}
+    assert noisiness(exam, Corner.FR).even is (duty != 0.5)
+    assert (said.get(Fault.ENCODER_NOISE, 0.0) >= 0.5) is (lost > 0.0)

@@ -10,8 +10,10 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 
-from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.motion.reference import Deviations
 from nodrek.core.turns.fold import explained_deviation
 from nodrek.core.turns.track import SILENT
 from nodrek.core.verdict.examine import Examination
@@ -32,10 +34,15 @@ EVEN_SECONDS = 14.0
 at which noise and no noise are equally likely; seconds of driving from which they count."""
 
 
-LEAST_EVEN, EVEN_NUMBER, MOST_EVEN, EVEN_SIZE = 10, 0.8, -0.2, (0.88, 1.45)
+LEAST_EVEN, EVEN_NUMBER, MOST_EVEN = 10, 0.8, -0.2
 """Dips that are asked whether rises are like them; how many rises there are for each; how deep all but a twentieth may
-be; size of the upper half of the rises over that of the dips (of 55 dirty encoders none is as even; filters come to
-0.85 at most)."""
+be."""
+FAST_LOG_HZ, ANEW = 20.0, 0.35
+"""Samples a second from which a deviation is compared with the next one, and how alike these may be: filters of dirty
+encoders come to 0.5 and more."""
+EVEN_SIZE, EVEN_SIZE_OF_FAST, MOST_EVEN_SIZE = 0.88, 0.78, 1.45
+"""Size of the upper half of the rises over that of the dips: at least in slow logs (filters come to 0.85), at least
+where deviations come anew, and at most."""
 
 
 @dataclass(frozen=True)
@@ -79,7 +86,7 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     if corner not in exam.followed or len(exam.followed) < 2:
         return NO_NOISE
     shares = exam.once("dips", lambda: {c: _dips(exam, c) for c in exam.followed})
-    own, rises, moving, spread, skew = shares[corner]
+    own, _, moving, spread, skew = shares[corner]
     others = [dips for c, dips in shares.items() if c is not corner]
     count = int(moving.sum())
     if count < 4 * PARTS:
@@ -93,8 +100,7 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     mates_skew = float(np.median([d.skew for d in others]))
     total = int(dips.sum())
     seconds = count / max(exam.log.channels[corner].rate, 0.1)
-    deviation = exam.followed[corner].deviation
-    if _is_even(deviation[dips], deviation[rises & moving]):
+    if _is_even(exam.followed[corner], shares[corner]):
         return replace(NO_NOISE, mates_share=mates_share, seconds=seconds, even=True)
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
@@ -102,17 +108,29 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     )  # fmt: skip
 
 
-def _is_even(low: Array, high: Array) -> bool:
-    """Whether readings that are too `high` are like those that are too `low` (ln deviations), in number and size.
+def _is_even(motion: Deviations, seen: _Dips) -> bool:
+    """Whether the corner reads too high as it reads too low, in number and size, and from sample to sample anew.
 
     A unit that counts both edges of teeth which look narrower than the gaps, or wider, reads as much too high as too
-    low wherever it counts an odd number of them; lost edges read low, and what a filter leaves above is flatter.
+    low wherever it counts an odd number of them; lost edges read low, and what a filter leaves above is flatter and
+    goes on for a while.
     """
+    low, high = motion.deviation[seen.own & seen.moving], motion.deviation[seen.rises & seen.moving]
     if low.size < LEAST_EVEN or high.size < EVEN_NUMBER * low.size or np.quantile(low, 0.05) < MOST_EVEN:
         return False
     half = min(low.size, high.size) // 2
-    below, above = -np.partition(low, half)[:half], -np.partition(-high, half)[:half]
-    return bool(EVEN_SIZE[0] < np.mean(above) / np.mean(below) < EVEN_SIZE[1])
+    size = np.mean(np.partition(-high, half)[:half]) / np.mean(np.partition(low, half)[:half])
+    if 1.0 / float(np.median(np.diff(motion.times))) < FAST_LOG_HZ:
+        return bool(EVEN_SIZE < size < MOST_EVEN_SIZE)
+    return bool(EVEN_SIZE_OF_FAST < size < MOST_EVEN_SIZE) and _likeness(motion, seen.moving) < ANEW
+
+
+def _likeness(motion: Deviations, moving: npt.NDArray[np.bool_]) -> float:
+    """Correlation of a deviation with the next one, the far ones limited."""
+    both = moving[1:] & moving[:-1]
+    limit = float(np.quantile(np.abs(motion.deviation[moving]), 0.98))
+    now, before = (np.clip(d[both], -limit, limit) for d in (motion.deviation[1:], motion.deviation[:-1]))
+    return float(np.corrcoef(now, before)[0, 1]) if now.size > LEAST_EVEN else 0.0
 
 
 def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
