@@ -298,16 +298,10 @@ def test_bends_tell_of_straight_running(level: float, drift: float, pull: float)
     longer = 0.5 * 2.6 * (2.6 - 2.0 * speed**2 / drift) / radius**2
     ahead = 0.5 * longer + pull * slip + 2e-4 * rng.standard_normal(600)
     levels = level + np.linspace(-0.02, 0.02, 81)
-    told = nats_of_levels(ahead, [slip], level + 1.5 / radius, speed, levels, 0.4)
+    told = nats_of_levels(ahead, [slip], level + 1.5 / radius, speed, levels, 0.4, 1e-6)
     assert levels[np.argmax(told)] == pytest.approx(level, abs=2e-3)
-    on_straights = nats_of_levels(
-        pull * slip + 2e-4 * rng.standard_normal(600),
-        [slip],
-        level + 1e-4 * rng.standard_normal(600),
-        speed,
-        levels,
-        0.4,
-    )
+    straight, level_road = pull * slip + 2e-4 * rng.standard_normal(600), level + 1e-4 * rng.standard_normal(600)
+    on_straights = nats_of_levels(straight, [slip], level_road, speed, levels, 0.4, 1e-6)
     assert np.ptp(on_straights) < 0.5 * np.ptp(told)
 
 

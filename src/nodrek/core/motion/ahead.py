@@ -17,34 +17,47 @@ from nodrek.core.motion.robust_line import robust_line
 
 SHARPEST = 0.25
 """ln left over right, up to which a bend is asked: between a turning circle and a roundabout."""
+FASTEST = 20.0
+"""m/s: faster, bends are slight, and what tyres drift takes more from the way of the front wheels than it is."""
 LEAST_BLOCKS = 40
 A_SECOND = 0.6
 """Looks a second that are independent of each other, as slip wanders for seconds: of 580 drives of four simulated
 worlds, each with a wheel put out by up to 3.5 %, about the likeliest."""
+USUAL, USUAL_SIGMA = np.array([0.95, -1.5, -0.3]), np.array([0.4, 3.0, 0.4])
+"""Half of ln front over rear by the bend's square, fourth power, and square times (speed / 10 m/s)²: of vehicles whose
+wheelbase is 1.9 tracks, (wheelbase / track)² / 4 on circles round one point, less what tyres drift (own estimates)."""
 LEAST_LEFT = 1e-6
 """ln: values that somebody worked out leave nothing at all."""
 
 
 def nats_of_levels(
-    ahead: Array, slips: Sequence[Array], yaw: Array, speed: Array, levels: Array, block_s: float
+    ahead: Array, slips: Sequence[Array], yaw: Array, speed: Array, levels: Array, block_s: float, least: float
 ) -> Array:
     """ln likelihood of each of the `levels` (ln left over right on straights), up to a constant.
 
     Blocks of `block_s` seconds, shape (n,), none NaN: ln front over rear, the slips that it follows, ln left over
-    right, speed in m/s. What is far out weighs less (Huber), as seen from the middle of the levels.
+    right, speed in m/s. What is far out weighs less (Huber), as seen from the middle of the levels; `least`: 1 sigma
+    within which nothing is.
     """
     centre = float(np.mean(levels))
-    used = np.abs(yaw - centre) < SHARPEST
+    used = (np.abs(yaw - centre) < SHARPEST) & (speed < FASTEST)
     if np.count_nonzero(used) < LEAST_BLOCKS:
         return np.zeros(levels.size)
     bend, fast, ahead, slips = yaw[used] - centre, (speed[used] / 10.0) ** 2, ahead[used], [s[used] for s in slips]
-    weight = robust_line(ahead, [bend**2, bend**4, fast * bend**2, *slips], LEAST_LEFT).weight
+    line = robust_line(ahead, [bend**2, bend**4, fast * bend**2, *slips], least)
     # the terms of a bend from any level are sums of these powers, so the blocks are gone through once
     powers = [np.ones(bend.size), bend, bend**2, bend**3, bend**4, fast, fast * bend, fast * bend**2]
-    blocks: Array = np.sqrt(weight)[:, None] * np.column_stack([*powers, *slips, ahead])
+    blocks: Array = np.sqrt(line.weight)[:, None] * np.column_stack([*powers, *slips, ahead])
     whole = np.asarray(np.linalg.qr(blocks, mode="r"))
-    basis = np.linalg.qr(whole[:, :-1] @ _even_in_bends(levels - centre, len(slips)))[0]
-    left = whole[:, -1] - np.einsum("lij,lkj,k->li", basis, basis, whole[:, -1])
+    # what vehicles are like is three more blocks, each as loud as it is sure
+    scatter = max(float(np.sqrt(np.mean(line.weight * line.rest**2))), LEAST_LEFT)
+    sure = scatter / np.sqrt(2.0 * A_SECOND * block_s) / USUAL_SIGMA
+    usual = np.zeros((levels.size, 3, 4 + len(slips)))
+    usual[:, range(3), range(3)] = sure
+    design = np.concatenate([whole[:, :-1] @ _even_in_bends(levels - centre, len(slips)), usual], axis=1)
+    target = np.concatenate([whole[:, -1], sure * USUAL])
+    basis = np.linalg.qr(design)[0]
+    left = target - np.einsum("lij,lkj,k->li", basis, basis, target)
     rest = np.maximum(np.sqrt(np.sum(left**2, axis=1) / bend.size), LEAST_LEFT)
     return np.asarray(-A_SECOND * block_s * bend.size * np.log(rest / rest.min()))
 

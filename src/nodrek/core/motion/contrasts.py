@@ -85,7 +85,7 @@ def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple
         np.concatenate([sigma * np.linspace(-REACH, REACH, LEVELS), np.linspace(-FURTHEST, FURTHEST, WIDE_LEVELS)])
     )
     ahead = front_over_rear(steady.logs)
-    told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s)
+    told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s, steady.rounding)
     by_bends = np.exp(np.maximum(told - told.max(), -MOST_NATS))
     by_straights = _normal(levels, level, sigma) + NO_STRAIGHTS * _normal(levels, level, FAR_OFF)
     odd, alike = 2.0 * float(np.hypot(SIDES_ALIKE, diagonal[1])), 0.5 * (1.0 - SIDES_APART)
