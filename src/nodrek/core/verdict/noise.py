@@ -34,13 +34,13 @@ EVEN_SECONDS = 14.0
 at which noise and no noise are equally likely; seconds of driving from which they count."""
 
 
-LEAST_EVEN, EVEN_NUMBER, MOST_EVEN = 10, 0.8, -0.2
+LEAST_EVEN, EVEN_NUMBER, MOST_EVEN = 8, 0.8, -0.2
 """Dips that are asked whether rises are like them; how many rises there are for each; how deep all but a twentieth may
 be."""
 FAST_LOG_HZ, ANEW = 20.0, 0.35
 """Samples a second from which a deviation is compared with the next one, and how alike these may be: filters of dirty
 encoders come to 0.5 and more."""
-EVEN_SIZE, EVEN_SIZE_OF_FAST, MOST_EVEN_SIZE = 0.88, 0.78, 1.45
+EVEN_SIZE, EVEN_SIZE_OF_FAST, MOST_EVEN_SIZE = 0.88, 0.78, 2.5
 """Size of the upper half of the rises over that of the dips: at least in slow logs (filters come to 0.85), at least
 where deviations come anew, and at most."""
 
