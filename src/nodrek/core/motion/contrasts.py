@@ -86,18 +86,23 @@ def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple
     )
     ahead = front_over_rear(steady.logs)
     told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s, steady.rounding)
-    by_bends = np.exp(np.maximum(told - told.max(), -MOST_NATS))
-    by_straights = _normal(levels, level, sigma) + NO_STRAIGHTS * _normal(levels, level, FAR_OFF)
-    odd, alike = 2.0 * float(np.hypot(SIDES_ALIKE, diagonal[1])), 0.5 * (1.0 - SIDES_APART)
-    before = alike * (_normal(levels, 2.0 * diagonal[0], odd) + _normal(levels, -2.0 * diagonal[0], odd))
-    before += SIDES_APART * _normal(levels, 0.0, 2.0 * FAR_APART)
-    chances = by_bends * by_straights * before * np.gradient(levels)
+    by_bends = np.maximum(told - told.max(), -MOST_NATS)
+    by_straights = np.logaddexp(
+        _ln_normal(levels, level, sigma), _ln_normal(levels, level, FAR_OFF) + math.log(NO_STRAIGHTS)
+    )
+    odd = 2.0 * float(np.hypot(SIDES_ALIKE, diagonal[1]))
+    either = np.logaddexp(_ln_normal(levels, 2.0 * diagonal[0], odd), _ln_normal(levels, -2.0 * diagonal[0], odd))
+    before = np.logaddexp(
+        either + math.log(0.5 * (1.0 - SIDES_APART)), _ln_normal(levels, 0.0, 2.0 * FAR_APART) + math.log(SIDES_APART)
+    )
+    nats = by_bends + by_straights + before
+    chances = np.exp(nats - nats.max()) * np.gradient(levels)
     chances /= chances.sum()
     mean = float(chances @ levels)
     spread = float(np.sqrt(chances @ (levels - mean) ** 2))
     return mean / 2.0, spread / 2.0
 
 
-def _normal(values: Array, middle: float, sigma: float) -> Array:
-    """Density of a normal law."""
-    return np.asarray(np.exp(-0.5 * ((values - middle) / sigma) ** 2) / (sigma * math.sqrt(2.0 * math.pi)))
+def _ln_normal(values: Array, middle: float, sigma: float) -> Array:
+    """ln of the density of a normal law, up to a constant."""
+    return np.asarray(-0.5 * ((values - middle) / sigma) ** 2 - math.log(sigma))
