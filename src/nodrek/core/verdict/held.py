@@ -77,6 +77,8 @@ BREAKS_FROM_SPEED = 4.5
 """m/s: below, sound channels stand still as well."""
 TOGETHER_S, LONGEST_BREAK_S = 0.5, 3.0
 """Runs closer than this are one break: a contact chatters. What goes on for longer than that is none."""
+COARSE = 0.1
+"""Steps (m/s) above which a sound corner beside an odd tyre agrees for seconds with what the others make."""
 APART, TELLING = 1.9, 0.4
 """Steps by which the others are to be apart, and in which part of a run that is a break."""
 HELD = "held_values"
@@ -283,7 +285,7 @@ def _all_breaks(exam: Examination) -> dict[Corner, list[HeldBreaks]]:
 def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | None:
     own, mates = own_and_mates(exam, corner, way)
     own, mates = _faster(exam, corner, own), {c: _faster(exam, c, r) for c, r in mates.items()}
-    if len(mates) < 2:
+    if len(mates) < 2 or (way is not StandIn.LAST and exam.log.channels[corner].quantum > COARSE):
         return None
     own = own.where(_should_have_moved(exam, corner, own) if way is StandIn.LAST else _tells(exam, corner, own))
     if not own.length.size or (way is not StandIn.LAST and _agrees_anyway(own)):
