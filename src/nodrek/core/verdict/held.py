@@ -48,7 +48,7 @@ LEAST_FAST = 0.25
 FAST_ENOUGH = 10.0
 """m/s from which breaks are fast in any driving: weak arcs and wide gaps are heard below."""
 HIDDEN_BELOW = 0.003
-"""Amplitude of the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
+"""Amplitude in the ring's pattern from which nothing is hidden: where speed swings, it stands still at the turning
 points, twice a turn."""
 SMOOTH = 0.5
 FAINT, VERY_SMOOTH = 0.001, 0.2
@@ -159,13 +159,12 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
         usual = np.median([_longer(r) for c, r in runs_by_corner(exam, way).items() if c is not corner], axis=0)
         odd = np.minimum(odd, (own - usual) / np.sqrt(usual + 1.0))
     worth = (own >= LEAST_HELD) & (own >= MORE * worst) & (odd > over)
-    often = bool((worth & (own >= OFTEN * (worst + 1))).any())
-    if not often and len(others) < ENOUGH_MATES:
-        return None
+    often = worth & (own >= OFTEN * (worst + 1))
     ring = exam.rings[corner].fold
-    if not often and (ring is None or float(ring.harmonics[:4].max()) > HIDDEN_BELOW):
-        return None
-    if ring is not None and _swings(ring.harmonics[:4]):
+    if len(others) < ENOUGH_MATES or ring is None or float(ring.harmonics.max()) > HIDDEN_BELOW:
+        # that it is far oftener at one length says nothing of another
+        worth = often
+    if not worth.any() or (ring is not None and _swings(ring.harmonics[:4])):
         return None
     lengths = np.flatnonzero(worth)
     if way is not StandIn.LAST:
@@ -173,7 +172,7 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
         lengths = lengths[np.argsort(-odd[lengths], kind="stable")][:1]
     tries = {USUAL_RUNS[k]: _line_up(exam, corner, own_runs, USUAL_RUNS[k]) for k in lengths}
     best = min(tries, key=lambda usual: _log_p(tries[usual]), default=None)
-    if best is None or not (often or _log_p(tries[best]) < PROOF):
+    if best is None or not (often.any() or _log_p(tries[best]) < PROOF):
         return None
     return _held(exam, corner, way, best, tries[best])
 
