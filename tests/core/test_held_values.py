@@ -19,6 +19,7 @@ from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.control_unit import SpanOfEdges
 from nodrek.simulate.faults import Cause
+from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.vary import draw_fault, draw_scenario
 
 CIRCUMFERENCE, RATE_HZ = 2.05, 50.0
@@ -211,6 +212,24 @@ def test_a_smooth_swing_that_crosses_the_mean_of_the_others_is_no_lost_tooth() -
     held = held_values(exam, Corner.RL)
     assert held is None or not held.is_tied
     assert not [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.confidence >= 0.5]
+
+
+def test_the_original_of_a_copy_is_not_accused_with_it() -> None:
+    """The front right ring lost a tooth, and the unit shows the front left value there: these two agree once a turn."""
+    log = map_corners(fifth_world.draw(782_003, "one tooth", RATE_HZ).log)
+    analysis, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
+    tied = [c for c in Corner if (held := held_values(exam, c)) is not None and held.is_tied]
+    assert tied == [Corner.FR]
+    assert [f.corners for f in analysis.findings if f.confidence >= 0.5] == [(Corner.FR,)]
+
+
+def test_often_at_one_length_of_run_proves_nothing_at_another() -> None:
+    """A sound car that parks, before a unit that limits the slope: 14 long standstills, mates 6 at most, and 275 of any
+    length, mates 201, which line up with the wheel."""
+    log = simulate(draw_scenario(482_111, (), rates_hz=(RATE_HZ,), nuisance=Nuisance.PARKING))
+    analysis, exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)
+    assert not any(held.is_tied for c in Corner if (held := held_values(exam, c)) is not None)
+    assert all(f.confidence < 0.5 for f in analysis.findings)
 
 
 @pytest.mark.parametrize("mirrored", [False, True])

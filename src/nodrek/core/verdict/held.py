@@ -40,6 +40,8 @@ common, to repeat to the last digit hardly."""
 TIED_OVER_MATES = 3.0
 """Times the (ln) chance at the best of the mates: slow units repeat in step with the polls, and where a wheel turns in
 step with those too, the repeats of all corners line up, with one scale or another."""
+OF_ORIGINAL = 0.6
+"""Times the (ln) chance at a corner that it may be the original of, with what both share."""
 COHERENT = 0.15
 """Part of the line-up that all odd runs at one place would make, from which it is them that line up: polls in step with
 a slow unit make one corner repeat far oftener than the others, and a weak line-up of that many is no wonder."""
@@ -212,6 +214,12 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
         for c, runs in mates_of_way.items()
         for length in lengths
     )
+    if way is StandIn.MIDDLE_OF_OTHERS:
+        # a copy is as like its original as the other way round, and the stronger of two line-ups is the copy's
+        every = runs_by_corner(exam, way)
+        is_lost = is_lost and all(
+            _log_p(scale) < OF_ORIGINAL * _log_p(_line_up(exam, c, every[c], usual)) for c in mates_runs
+        )
     is_lost = is_lost and _log_p(scale) < _log_p(_line_up_in_time(exam, corner, own_runs, usual))
     return Held(way, own, mates, scale, bool(is_lost))
 
