@@ -18,9 +18,9 @@ DIP_DEPTH = -0.05
 FROM_SPEED = 3.0
 LOST_SCORE, LOST_DEPTH, LOST_SHARE = -4.0, -0.02, 0.01
 """Noise units and ln by which a sample reads low, and share of driving from which that is the habit of a corner."""
-RISES_TOO = 0.3
-"""Samples that read as much too high, over those too low, from which both belong together: a tooth that is moved makes
-one period longer and the next one shorter."""
+RISES_TOO, AS_LARGE = 0.3, 0.95
+"""Samples that read as much too high, over those too low, in number and size, from which both belong together: a tooth
+that is moved makes one period longer and the next one shorter (what filters leave above lost edges is flatter)."""
 LOST_SILENCE, LOST_PARTS, LEAST_OF_PART = -2.5, 16, 4
 """ln below which nothing is read at all; parts of a log whose losses are compared, and samples in each."""
 SILENCE_BELOW = 0.6
@@ -86,7 +86,8 @@ def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges
         dips = np.count_nonzero(low & driven)
         if np.count_nonzero(counted) < LOST_PARTS * LEAST_OF_PART or dips <= LOST_SHARE * np.count_nonzero(driven):
             continue
-        if np.count_nonzero(high & counted) > RISES_TOO * dips:
+        rises, falls = motion.deviation[high & counted], motion.deviation[low & counted]
+        if rises.size > RISES_TOO * dips and np.median(rises) > -AS_LARGE * np.median(falls):
             # no way goes unreported
             out[corner] = LostEdges(low | high, 0.0, 0.0)
             continue
