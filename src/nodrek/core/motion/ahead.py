@@ -13,7 +13,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nodrek.core.model import Array
-from nodrek.core.motion.robust_line import robust_line
+from nodrek.core.motion.robust_line import NO_SCATTER, robust_line
 
 SHARPEST = 0.25
 """ln left over right, up to which a bend is asked: between a turning circle and a roundabout."""
@@ -26,8 +26,6 @@ worlds, each with a wheel put out by up to 3.5 %, about the likeliest."""
 USUAL, USUAL_SIGMA = np.array([0.95, -1.5, -0.3]), np.array([0.4, 3.0, 0.4])
 """Half of ln front over rear by the bend's square, fourth power, and square times (speed / 10 m/s)²: of vehicles whose
 wheelbase is 1.9 tracks, (wheelbase / track)² / 4 on circles round one point, less what tyres drift (own estimates)."""
-LEAST_LEFT = 1e-6
-"""ln: values that somebody worked out leave nothing at all."""
 
 
 def nats_of_levels(
@@ -50,7 +48,7 @@ def nats_of_levels(
     blocks: Array = np.sqrt(line.weight)[:, None] * np.column_stack([*powers, *slips, ahead])
     whole = np.asarray(np.linalg.qr(blocks, mode="r"))
     # what vehicles are like is three more blocks, each as loud as it is sure
-    scatter = max(float(np.sqrt(np.mean(line.weight * line.rest**2))), LEAST_LEFT)
+    scatter = max(float(np.sqrt(np.mean(line.weight * line.rest**2))), NO_SCATTER)
     sure = scatter / np.sqrt(2.0 * A_SECOND * block_s) / USUAL_SIGMA
     usual = np.zeros((levels.size, 3, 4 + len(slips)))
     usual[:, range(3), range(3)] = sure
@@ -58,7 +56,7 @@ def nats_of_levels(
     target = np.concatenate([whole[:, -1], sure * USUAL])
     basis = np.linalg.qr(design)[0]
     left = target - np.einsum("lij,lkj,k->li", basis, basis, target)
-    rest = np.maximum(np.sqrt(np.sum(left**2, axis=1) / bend.size), LEAST_LEFT)
+    rest = np.maximum(np.sqrt(np.sum(left**2, axis=1) / bend.size), NO_SCATTER)
     return np.asarray(-A_SECOND * block_s * bend.size * np.log(rest / rest.min()))
 
 

@@ -21,7 +21,7 @@ import numpy as np
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.ahead import nats_of_levels
 from nodrek.core.motion.robust_line import robust_intercept
-from nodrek.core.motion.straights import STRETCH_S
+from nodrek.core.motion.straights import blocks_of_stretch
 
 GENTLE = 0.04
 """Bends (ln left over right) up to which slip follows a simple law."""
@@ -61,7 +61,7 @@ def front_over_rear(logs: Mapping[Corner, Array]) -> Array:
 
 def contrasts_of(steady: Steady, level: float, sigma: float) -> dict[str, tuple[float, float]]:
     """The three contrasts, each with its 1 sigma; `level` and `sigma`: ln left over right on straights."""
-    logs, per_stretch = steady.logs, max(1, round(STRETCH_S / steady.block_s))
+    logs, per_stretch = steady.logs, blocks_of_stretch(steady.block_s)
     diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
     bend = steady.yaw - level
     across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch, steady.rounding)

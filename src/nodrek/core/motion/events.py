@@ -81,7 +81,7 @@ def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges
         with np.errstate(invalid="ignore"):
             driven = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
             low = motion.dips(LOST_SCORE, LOST_DEPTH)
-            high = (motion.score > -LOST_SCORE) & (motion.deviation > -LOST_DEPTH)
+            high = motion.rises(-LOST_SCORE, -LOST_DEPTH)
             counted = driven & ~_around_silence(low, motion.deviation)
         dips = np.count_nonzero(low & driven)
         if np.count_nonzero(counted) < LOST_PARTS * LEAST_OF_PART or dips <= LOST_SHARE * np.count_nonzero(driven):

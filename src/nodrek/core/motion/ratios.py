@@ -21,6 +21,7 @@ from nodrek.core.motion.straights import (
     ROUNDING_REACH,
     STRETCH_S,
     Blocks,
+    blocks_of_stretch,
     find_straights,
     unbent,
 )
@@ -185,7 +186,6 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
         return {}
     logs = {c: data.logs[c][fit] for c in corners}
     pull, brake = (slip[fit] for slip in slips)
-    per_stretch = max(1, round(STRETCH_S / data.block_s))
     rounding = max(ROUNDING_SIGMA * data.quantum / float(np.median(data.speed[fit])), 1e-6)
     if len(logs) == 4:
         steady = Steady(logs, sides[:, fit].mean(axis=0), (pull, brake), data.speed[fit], data.block_s, rounding)
@@ -200,7 +200,7 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
         }
     # three corners, or one axle: each against the mean of all, on straights only
     centre = np.mean(list(logs.values()), axis=0)
-    out = {}
+    out, per_stretch = {}, blocks_of_stretch(data.block_s)
     for corner, values in logs.items():
         value, sigma = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch, rounding)
         spread = np.hypot(np.hypot(sigma, straights.sigma / 2), 2 * FLOOR["fr"])

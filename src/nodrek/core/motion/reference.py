@@ -77,6 +77,11 @@ class Deviations:
         with np.errstate(invalid="ignore"):
             return (self.score < score) & (self.deviation < depth)
 
+    def rises(self, score: float, height: float) -> npt.NDArray[np.bool_]:
+        """Samples that lie high by more than `score` noise units and by more than `height` (ln)."""
+        with np.errstate(invalid="ignore"):
+            return (self.score > score) & (self.deviation > height)
+
 
 @dataclass(frozen=True, eq=False)
 class CornerMotion(Deviations):

@@ -15,6 +15,8 @@ ROUNDS = 5
 FROM_SIGMAS = 1.5
 """Standard deviations from which a value weighs less (Huber 1964, Ann. Math. Statist. 35, 73; from memory)."""
 LEAST_STRETCHES = 3
+NO_SCATTER = 1e-6
+"""ln: values that somebody worked out, and did not measure, leave nothing at all."""
 FEW_STRETCHES = 3.0
 """So few stretches know little of their own scatter: widen by about Student's factor."""
 
@@ -22,17 +24,16 @@ FEW_STRETCHES = 3.0
 @dataclass(frozen=True, eq=False)
 class Line:
     """``solution``: intercept, then one slope a column; ``rest``: what the line leaves of each value, ``weight``: what
-    it counts for, ``spread``: robust 1 sigma; ``design`` with its columns divided by ``scale``, to the same size."""
+    it counts for, ``spread``: robust 1 sigma; ``design`` with its columns brought to the same size."""
 
     solution: Array
     rest: Array
     weight: Array
     spread: float
     design: Array
-    scale: Array
 
 
-def robust_line(values: Array, columns: Sequence[Array], least: float = 1e-6) -> Line:
+def robust_line(values: Array, columns: Sequence[Array], least: float = NO_SCATTER) -> Line:
     """Linear model of `values` in the `columns`, shape (n,) each, with Huber weights.
 
     `least`: 1 sigma that they are never believed to be without. Where most values are equal because they are rounded,
@@ -47,11 +48,11 @@ def robust_line(values: Array, columns: Sequence[Array], least: float = 1e-6) ->
         rest = values - design @ solution
         spread = max(mad_sigma(rest), least)
         weight = 1.0 / np.maximum(1.0, np.abs(rest) / (FROM_SIGMAS * spread))
-    return Line(solution, rest, weight, spread, design / scale, scale)
+    return Line(solution, rest, weight, spread, design / scale)
 
 
 def robust_intercept(
-    values: Array, columns: Sequence[Array], use: npt.NDArray[np.bool_], per_stretch: int, least: float = 1e-6
+    values: Array, columns: Sequence[Array], use: npt.NDArray[np.bool_], per_stretch: int, least: float = NO_SCATTER
 ) -> tuple[float, float]:
     """Intercept of `robust_line` over the values in `use` and its 1 sigma, from stretches of `per_stretch` values."""
     if np.count_nonzero(use) < 4 * (1 + len(columns)):

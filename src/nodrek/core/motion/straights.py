@@ -16,7 +16,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma
-from nodrek.core.motion.robust_line import robust_line, scatter_of_mean
+from nodrek.core.motion.robust_line import NO_SCATTER, robust_line, scatter_of_mean
 
 SMOOTH_S = 2.0
 """Differences are taken over so long: counted edges come out even, and most bends last longer."""
@@ -98,7 +98,7 @@ def find_straights(drive: Blocks) -> Straights | None:
     if np.count_nonzero(straight) * block_s < min(LEAST_S, 0.5 * at.size * block_s):
         return None
     sigma = max(
-        scatter_of_mean(np.where(straight, yaw, np.nan), max(1, round(STRETCH_S / block_s))),
+        scatter_of_mean(np.where(straight, yaw, np.nan), blocks_of_stretch(block_s)),
         _scatter_of_level(known, weight, rounding, max(1, round(AGAIN_S / block_s)), two_odd),
         _scatter_of_elements(yaw[straight], speed[at][straight], block_s),
     )
@@ -116,6 +116,11 @@ def _scatter_of_elements(near: Array, speed: Array, block_s: float) -> float:
     return float(np.sqrt((np.var(near) + gentle**2) / elements))
 
 
+def blocks_of_stretch(block_s: float) -> int:
+    """Blocks of `block_s` seconds in a stretch; one at least."""
+    return max(1, round(STRETCH_S / block_s))
+
+
 def unbent(sides: Array, rounding: Array) -> npt.NDArray[np.bool_]:
     """Blocks in which one axle at least runs as level as tyres are alike; `sides` of shape (2, n)."""
     with np.errstate(invalid="ignore"):
@@ -128,10 +133,6 @@ def _is_bend(sides: Array) -> bool:
         return False
     front, rear = np.median(sides, axis=1)
     return bool(min(abs(front), abs(rear)) > BENT and front * rear > 0.0)
-
-
-LEAST_LEFT = 1e-6
-"""ln: values that somebody worked out leave nothing at all."""
 
 
 def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], bends: Array, bends_if_level: Array) -> bool:
@@ -148,7 +149,7 @@ def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], bends: Array, bends_i
         for line in lines
     )
     stretches = at.size * drive.block_s / STRETCH_S
-    return stretches * float(np.log(max(left_if_level, LEAST_LEFT) / max(left, LEAST_LEFT))) > TWO_ODD_NATS
+    return stretches * float(np.log(max(left_if_level, NO_SCATTER) / max(left, NO_SCATTER))) > TWO_ODD_NATS
 
 
 def _near_level(sides: Array, weight: npt.NDArray[np.int64], rounding: Array) -> npt.NDArray[np.bool_]:

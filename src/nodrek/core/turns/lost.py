@@ -69,7 +69,7 @@ OWN_WITNESS = 0.6
 """Weight of what a known number of teeth adds to what was learnt: the dips have spoken once already."""
 LEAST_CHANCE = 1e-5
 RISES, RISE_OVER_DIP, FAR_OVER_DIP, BESIDE, LEFT_OF_AREA = 0.03, 0.6, 5.0, 0.06, 0.3
-"""A tooth out of its place: how high (ln) the turn reads beside the dip at least, and over the depth of that there and
+"""A tooth out of its place: how high (ln) the turn reads at least, and over the depth of the dip beside that and
 anywhere; turns between the two; part of the dip's area that may be left with both together."""
 
 
@@ -108,8 +108,9 @@ def is_moved(ring: RingFold, arc: LowArc, area: float) -> bool:
     profile, _ = low_part(ring)
     place = (np.arange(PROFILE_BINS) + 0.5) / PROFILE_BINS
     beside = np.abs(from_centre(place, arc.centre)) < 0.5 * arc.width + BESIDE
-    rise = max(float(profile[beside].max()), float(profile.max()) * RISE_OVER_DIP / FAR_OVER_DIP)
-    return area < LEFT_OF_AREA * arc.area and rise > RISE_OVER_DIP * arc.depth and float(profile.max()) > RISES
+    near, anywhere = float(profile[beside].max()), float(profile.max())
+    spikes = near > RISE_OVER_DIP * arc.depth or anywhere > FAR_OVER_DIP * arc.depth
+    return spikes and anywhere > RISES and area < LEFT_OF_AREA * arc.area
 
 
 def measure_dips(

@@ -147,7 +147,7 @@ def _had_woken(exam: Examination, corner: Corner, starts: npt.NDArray[np.int64])
     motion = exam.motions[corner]
     vehicle = exam.usable.vehicle_at(motion.times)
     stood = np.concatenate([[0], np.flatnonzero(vehicle < STANDS)])
-    since = stood[np.searchsorted(stood, starts) - 1]
+    since = stood[np.searchsorted(stood, starts, side="right") - 1]
     reads = np.where(motion.speed > 0.5 * vehicle, vehicle, 0.0)
     fastest = [reads[a:b].max(initial=0.0) for a, b in zip(since, starts, strict=True)]
     return np.asarray(fastest > FASTER * vehicle[starts])

@@ -25,7 +25,7 @@ from nodrek.core.verdict.dip_speeds import dip_speeds
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
 from nodrek.core.verdict.held import stand_ins_over_mates
-from nodrek.core.verdict.noise import FROM_SPEED, noisiness
+from nodrek.core.verdict.noise import FROM_SPEED, likeness, noisiness
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.ring import (
     DIP_DEPTH,
@@ -253,7 +253,7 @@ def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
         moving = motion.expected > FROM_SPEED
         dipping = moving & motion.dips(DIP_SCORE, DIP_DEPTH)
         dips = motion.deviation[dipping]
-        rises = int((moving & (motion.score > -DIP_SCORE) & (motion.deviation > -DIP_DEPTH)).sum())
+        rises = int((moving & motion.rises(-DIP_SCORE, -DIP_DEPTH)).sum())
     if dips.size < 3:
         return [*out, 0.0, 0.0, min(9.0, float(rises)), 0.0, 0.0]
     # one lost edge before a unit that shows its last periods takes always the same part of the reading
@@ -284,12 +284,9 @@ def _unit_numbers(exam: Examination) -> list[float]:
     alike, falls = [], []
     for motion in exam.followed.values():
         moving = (motion.expected > FROM_SPEED) & np.isfinite(motion.deviation) & np.isfinite(motion.noise)
-        both = moving[1:] & moving[:-1]
-        if both.sum() < LEAST_PAIRS:
+        if np.count_nonzero(moving[1:] & moving[:-1]) < LEAST_PAIRS:
             continue
-        limit = 4.0 * motion.noise[1:][both]
-        now, before = (np.clip(d[both], -limit, limit) for d in (motion.deviation[1:], motion.deviation[:-1]))
-        alike.append(float(now @ before) / max(float(now @ now), 1e-12))
+        alike.append(likeness(motion, moving))
         speed, noise = motion.expected[moving], motion.noise[moving]
         low, high = np.quantile(speed, (0.25, 0.75))
         falls.append(_log_over(float(np.median(noise[speed <= low])), float(np.median(noise[speed >= high]))))

@@ -19,6 +19,7 @@ from nodrek.core.turns.track import SILENT
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import ratio_odds
 from nodrek.core.verdict.ring import LOCKED_LOG_P
+from nodrek.core.verdict.stand_in import FAST_LOG_HZ
 
 FROM_SPEED = 4.0
 """m/s; below, single edges are coarse in any sound log."""
@@ -37,9 +38,9 @@ at which noise and no noise are equally likely; seconds of driving from which th
 LEAST_EVEN, EVEN_NUMBER, MOST_EVEN = 8, 0.8, -0.2
 """Dips that are asked whether rises are like them; how many rises there are for each; how deep all but a twentieth may
 be."""
-FAST_LOG_HZ, ANEW = 20.0, 0.35
-"""Samples a second from which a deviation is compared with the next one, and how alike these may be: filters of dirty
-encoders come to 0.5 and more."""
+ANEW, LIKENESS_CLIP = 0.35, 4.0
+"""`likeness` up to which deviations come anew, which is asked in fast logs (filters of dirty encoders come to 0.48 and
+more); units of noise to which it limits them."""
 EVEN_SIZE, EVEN_SIZE_OF_FAST, MOST_EVEN_SIZE = 0.88, 0.78, 2.5
 """Size of the upper half of the rises over that of the dips: at least in slow logs (filters come to 0.85), at least
 where deviations come anew, and at most."""
@@ -122,15 +123,16 @@ def _is_even(motion: Deviations, seen: _Dips) -> bool:
     size = np.mean(np.partition(-high, half)[:half]) / np.mean(np.partition(low, half)[:half])
     if 1.0 / float(np.median(np.diff(motion.times))) < FAST_LOG_HZ:
         return bool(EVEN_SIZE < size < MOST_EVEN_SIZE)
-    return bool(EVEN_SIZE_OF_FAST < size < MOST_EVEN_SIZE) and _likeness(motion, seen.moving) < ANEW
+    return bool(EVEN_SIZE_OF_FAST < size < MOST_EVEN_SIZE) and likeness(motion, seen.moving) < ANEW
 
 
-def _likeness(motion: Deviations, moving: npt.NDArray[np.bool_]) -> float:
-    """Correlation of a deviation with the next one, the far ones limited."""
-    both = moving[1:] & moving[:-1]
-    limit = float(np.quantile(np.abs(motion.deviation[moving]), 0.98))
+def likeness(motion: Deviations, moving: npt.NDArray[np.bool_]) -> float:
+    """How like the next one a deviation is where both are `moving`, each limited to some noise: 1, a filter smooths
+    them, 0, each comes anew."""
+    both = moving[1:] & moving[:-1] & np.isfinite(motion.noise[1:])
+    limit = LIKENESS_CLIP * motion.noise[1:][both]
     now, before = (np.clip(d[both], -limit, limit) for d in (motion.deviation[1:], motion.deviation[:-1]))
-    return float(np.corrcoef(now, before)[0, 1]) if now.size > LEAST_EVEN else 0.0
+    return float(now @ before) / max(float(now @ now), 1e-12)
 
 
 def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:

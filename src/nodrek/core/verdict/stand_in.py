@@ -183,8 +183,7 @@ def would_tell(exam: Examination, corner: Corner, way: StandIn, apart: float) ->
 def _unlike(exam: Examination, corner: Corner, way: StandIn) -> Array:
     mates, made = _made_of(exam, corner, way)
     if way is StandIn.MIDDLE_OF_OTHERS:
-        # the mates come in order
-        return np.asarray(mates[2] - mates[0])
+        return spread_of_others(exam, corner)
     return np.asarray(2.0 * np.abs(mates - made).min(axis=0))
 
 
@@ -215,6 +214,7 @@ def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Ar
 def spread_of_others(exam: Examination, corner: Corner) -> Array:
     """From the lowest to the highest of the others at the corner's times, m/s."""
     mates = exam.once(f"mates {corner}", lambda: _mates(exam, corner))
+    # they come in order
     return np.asarray(mates[-1] - mates[0])
 
 

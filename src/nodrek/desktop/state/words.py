@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from nodrek.core.model import CornerResult, Fault, Finding, Verdict
 from nodrek.core.model.case import Cause
 from nodrek.core.verdict.judge import WORTH_TRUSTING
-from nodrek.core.verdict.ring import SURE_OF_NUMBER
+from nodrek.core.verdict.ring import MOVED, SURE_OF_NUMBER
 
 HEADLINES = {
     Fault.RING_DAMAGE: "{where}: the ring has lost {teeth}",
@@ -145,7 +145,7 @@ def is_sure_of_number(finding: Finding) -> bool:
 
 def is_tooth_moved(finding: Finding) -> bool:
     """Whether no tooth is lost, but one is bent or chipped."""
-    return finding.evidence.get("pattern") == "moved_tooth"
+    return finding.evidence.get("pattern") == MOVED
 
 
 def lost_words(counts: Sequence[int | None], sure: bool) -> str:
