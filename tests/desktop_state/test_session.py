@@ -14,13 +14,14 @@ import pytest
 from conftest import drive
 from nodrek.core.model import Corner, Fault, Finding, RawLog, Verdict
 from nodrek.core.verdict.held import HELD
+from nodrek.core.verdict.ring import MOVED
 from nodrek.desktop.state import session as intents
 from nodrek.desktop.state.drive import COLUMNS
 from nodrek.desktop.state.present import Units, present
 from nodrek.desktop.state.report import answer_lines
 from nodrek.desktop.state.screen import PLACE_OF, Glyph, Place, Screen, View
 from nodrek.desktop.state.session import Session
-from nodrek.desktop.state.words import headline, lost_words, minutes_words, percent, signed, sureness
+from nodrek.desktop.state.words import headline, lost_words, minutes_words, percent, short, signed, sureness
 from nodrek.io.knowledge import trade_knowledge
 from nodrek.jobs.analyze import Answer, analyze_file
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -111,6 +112,9 @@ def test_an_uncounted_loss_has_no_number() -> None:
     assert said[3].endswith("about 3 teeth")
     unsure = {"teeth_lost": 1, "teeth_lost_chance": 0.5}
     assert headline(Finding(Fault.RING_DAMAGE, (Corner.RL,), 0.9, "", unsure)).endswith("a tooth or more")
+    moved = Finding(Fault.RING_DAMAGE, (Corner.RL,), 0.9, "", {"teeth_lost": None, "pattern": MOVED})
+    assert headline(moved).endswith("out of its place")
+    assert short(moved) == "moved tooth"
     assert lost_words([2], sure=False) == "2 teeth?"
     assert [lost_words(c, sure=True) for c in ([1], [2, 1], [None], [1, None])] == [
         "1 tooth",

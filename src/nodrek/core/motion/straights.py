@@ -15,8 +15,9 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array
+from nodrek.core.motion.ahead import nats_of_levels
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma
-from nodrek.core.motion.robust_line import NO_SCATTER, robust_line, scatter_of_mean
+from nodrek.core.motion.robust_line import NO_SCATTER, scatter_of_mean
 
 SMOOTH_S = 2.0
 """Differences are taken over so long: counted edges come out even, and most bends last longer."""
@@ -27,8 +28,6 @@ BENT = 0.012
 bend, or, hardly ever, has two odd wheels on that side."""
 TWO_ODD_NATS = 6.0
 """How much better (ln) the front wheels must speak for it before two odd wheels of one side are believed."""
-FAR_OUT = 10.0
-"""Standard deviations to which what a line leaves is limited there."""
 LEAST_S = 4.0
 """Seconds of straight running without which nothing is said."""
 STRETCH_S = 4.0
@@ -91,9 +90,8 @@ def find_straights(drive: Blocks) -> Straights | None:
     straight, two_odd = _near_the_mode(yaw, weight, rounding), False
     if _is_bend(known[:, straight]):
         level = _near_level(known, weight, rounding)
-        two_odd = _are_two_odd(
-            drive, at, yaw - np.mean(yaw[straight]), yaw - (np.mean(yaw[level]) if level.any() else 0.0)
-        )
+        as_level = float(np.mean(yaw[level])) if level.any() else 0.0
+        two_odd = _are_two_odd(drive, at, yaw, (float(np.mean(yaw[straight])), as_level))
         straight = straight if two_odd else level
     if np.count_nonzero(straight) * block_s < min(LEAST_S, 0.5 * at.size * block_s):
         return None
@@ -135,21 +133,14 @@ def _is_bend(sides: Array) -> bool:
     return bool(min(abs(front), abs(rear)) > BENT and front * rear > 0.0)
 
 
-def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], bends: Array, bends_if_level: Array) -> bool:
-    """Whether the blocks `at` have these `bends`, with two odd wheels of one side, and not those of a drive that mostly
-    goes round: front wheels run ahead of rear ones by the square of the bend, and by nothing on straights.
-    """
+def _are_two_odd(drive: Blocks, at: npt.NDArray[np.int64], yaw: Array, levels: tuple[float, float]) -> bool:
+    """Whether the blocks `at` run straight at the first of two `levels`, with two odd wheels of one side, and not at
+    the second, as a drive that mostly goes round does, by how far the front wheels run ahead."""
     if drive.ahead is None:
         return False
     ahead, slips = drive.ahead[at], [slip[at] for slip in drive.slips]
-    lines = (robust_line(ahead, [*slips, bend**2]) for bend in (bends, bends_if_level))
-    # bends are few, and it is they that tell: what they leave is hardly limited
-    left, left_if_level = (
-        float(np.sqrt(np.mean(np.clip(line.rest, -FAR_OUT * line.spread, FAR_OUT * line.spread) ** 2)))
-        for line in lines
-    )
-    stretches = at.size * drive.block_s / STRETCH_S
-    return stretches * float(np.log(max(left_if_level, NO_SCATTER) / max(left, NO_SCATTER))) > TWO_ODD_NATS
+    told = nats_of_levels(ahead, slips, yaw, drive.speed[at], np.array(levels), drive.block_s, NO_SCATTER)
+    return bool(told[0] - told[1] > TWO_ODD_NATS)
 
 
 def _near_level(sides: Array, weight: npt.NDArray[np.int64], rounding: Array) -> npt.NDArray[np.bool_]:
