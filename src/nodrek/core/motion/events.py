@@ -59,8 +59,7 @@ def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
     # of each run alone: what lies between two runs may hold standstills
     depth = np.minimum.reduceat(np.append(motion.deviation, 0.0), edges)[::2] if start.size else np.empty(0)
     braking = np.interp(motion.times[start], usable.grid, hardest) < HARD_BRAKING
-    typical = float(np.median(np.diff(motion.times))) if motion.times.size > 1 else 0.0
-    seconds = motion.times[stop - 1] - motion.times[start] + typical
+    seconds = motion.times[stop - 1] - motion.times[start] + motion.step_s
     return Dropouts(start, stop, depth, seconds, braking)
 
 

@@ -19,6 +19,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -66,6 +67,17 @@ class Deviations:
     expected: Array
     deviation: Array
     noise: Array
+
+    @cached_property
+    def step_s(self) -> float:
+        """Median time from sample to sample; 0 of fewer than two."""
+        return float(np.median(np.diff(self.times))) if self.times.size > 1 else 0.0
+
+    @cached_property
+    def usual_noise(self) -> float:
+        """Median of the noise; NaN where none is known."""
+        known = self.noise[np.isfinite(self.noise)]
+        return float(np.median(known)) if known.size else float("nan")
 
     @property
     def score(self) -> Array:

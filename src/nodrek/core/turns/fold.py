@@ -159,7 +159,8 @@ def overtones_by_speed(motion: CornerMotion, ring: RingFold) -> Overtones:
     """
     deviation = without_filter(motion.deviation, ring.memory)
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(deviation) & ~np.isnan(motion.noise))
-    bands = np.array_split(used[np.argsort(motion.expected[used], kind="stable")], SPEED_BANDS)
+    cuts = [part[0] for part in np.array_split(np.arange(used.size), SPEED_BANDS) if part.size]
+    bands = np.split(used[np.argpartition(motion.expected[used], cuts)], cuts[1:]) if cuts else []
     power, noise, bands_known = np.zeros(4), 0.0, 0
     for band in bands:
         values = np.clip(deviation[band], -1.0, 0.5)

@@ -165,7 +165,7 @@ def new_part(values: Array, memory: float) -> Array:
     """What each value has that a filter of first order did not carry over from the one before it; `memory` is the
     part that it carries. All of the value where the one before is not known (NaN)."""
     out = np.array(values)
-    out[1:] -= memory * np.nan_to_num(values[:-1])
+    np.subtract(out[1:], memory * values[:-1], out=out[1:], where=~np.isnan(values[:-1]))
     return out
 
 
@@ -236,10 +236,9 @@ def _best_scale(motion: CornerMotion, stretches: list[Stretch], ways: Mapping[We
             if best is None or found.log_p < best.log_p:
                 best = found
 
-    step_s = float(np.median(np.diff(motion.times))) if motion.times.size > 1 else 0.0
     for way in ways:
-        look(way, way.delay(step_s), False)
-        look(way, way.delay(step_s), True)
+        look(way, way.delay(motion.step_s), False)
+        look(way, way.delay(motion.step_s), True)
     if best is not None and best.log_p < PROMISING_LOG_P:
         for delay in DELAYS[1:]:
             look(best.weighing, best.delay + delay, best.by_mates)

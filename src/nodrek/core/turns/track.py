@@ -180,7 +180,7 @@ def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tupl
     if used.size < 4 * LEAST_DIPS:
         return None
     # of a fast log every so many samples: they would only repeat their neighbours
-    every = max(1, round(LEAST_STEP_S / max(float(np.median(np.diff(motion.times))), 1e-6)))
+    every = max(1, round(LEAST_STEP_S / max(motion.step_s, 1e-6)))
     used = used[::every][:MOST_SAMPLES]
     dip = motion.dips(DIP_SCORE, DIP_DEPTH)
     # cuts of long stretches lose nothing; standstill and holes lose the phase

@@ -83,8 +83,7 @@ def _count(exam: Examination, corner: Corner) -> tuple[Array, Array]:
     empty = np.zeros(CENTRES.size)
     if motion.times.size < 2 or usable.grid.size < 2:
         return empty, empty
-    step = float(np.median(np.diff(motion.times)))
-    every = max(1, round(LEAST_STEP_S / max(step, 1e-6)), -(-motion.times.size // MOST_SAMPLES))
+    every = max(1, round(LEAST_STEP_S / max(motion.step_s, 1e-6)), -(-motion.times.size // MOST_SAMPLES))
     at = np.arange(0, motion.times.size, every)
     vehicle = usable.vehicle_at(motion.times[at])
     at = at[(vehicle > 0.5 * EDGES[0]) & (vehicle < 2.0 * EDGES[-1]) & usable.masks[corner][at]]

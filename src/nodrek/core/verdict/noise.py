@@ -121,7 +121,7 @@ def _is_even(motion: Deviations, seen: _Dips) -> bool:
         return False
     half = min(low.size, high.size) // 2
     size = np.mean(np.partition(-high, half)[:half]) / np.mean(np.partition(low, half)[:half])
-    if 1.0 / float(np.median(np.diff(motion.times))) < FAST_LOG_HZ:
+    if motion.step_s * FAST_LOG_HZ > 1.0:
         return bool(EVEN_SIZE < size < MOST_EVEN_SIZE)
     return bool(EVEN_SIZE_OF_FAST < size < MOST_EVEN_SIZE) and likeness(motion, seen.moving) < ANEW
 
@@ -198,8 +198,7 @@ def _tied_to_the_turn(exam: Examination, corner: Corner) -> np.ndarray | float:
 
 def _fairness(exam: Examination, corner: Corner) -> float:
     """Brings a corner's own noise down to that of its quieter mates: dips must not hide themselves."""
-    typical = {c: float(np.median(m.noise[np.isfinite(m.noise)])) for c, m in exam.followed.items()
-               if np.isfinite(m.noise).any()}  # fmt: skip
+    typical = {c: m.usual_noise for c, m in exam.followed.items() if np.isfinite(m.usual_noise)}
     if corner not in typical:
         return 1.0
     middle = float(np.median(list(typical.values())))

@@ -30,8 +30,7 @@ def sight_row(exam: Examination, corner: Corner, calculated: float) -> Array:
     odds = logit(calculated, LEAST, 1.0 - LEAST)
     noise = 0.0
     if corner in exam.motions:
-        known = exam.motions[corner].noise[np.isfinite(exam.motions[corner].noise)]
-        noise = float(np.median(known)) if known.size else 0.0
+        noise = float(np.nan_to_num(exam.motions[corner].usual_noise))
     return np.array(
         [
             1.0,

@@ -159,13 +159,17 @@ def _agreement(exam: Examination, corner: Corner, way: StandIn) -> _Agreement:
 
 def bends(exam: Examination, corner: Corner) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
     """Samples of the corner in bends to the left and to the right, by the wheels of the other axle (both compared)."""
-    times = exam.followed[corner].times
-    left, right = (
-        np.interp(times, exam.followed[c].times, exam.followed[c].speed)
-        for c in Corner
-        if c.is_front is not corner.is_front
-    )
-    return left < right, left > right
+
+    def look() -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
+        times = exam.followed[corner].times
+        left, right = (
+            np.interp(times, exam.followed[c].times, exam.followed[c].speed)
+            for c in Corner
+            if c.is_front is not corner.is_front
+        )
+        return left < right, left > right
+
+    return exam.once(f"bends {corner}", look)
 
 
 def share_of(agreeing: npt.NDArray[np.bool_], asked: npt.NDArray[np.bool_], least: int) -> float:

@@ -97,7 +97,7 @@ def _weak_arc(exam: Examination, corner: Corner) -> WeakArc:
         float(fast_dips.sum() / max(fast.sum(), 1)),
         between,
         float(own.silent[own.dip].sum() / max(count, 1)),
-        count / max(spells, 1) * float(np.median(np.diff(motion.times))),
+        count / max(spells, 1) * motion.step_s,
         reaches,
     )
 
