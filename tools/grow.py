@@ -79,19 +79,22 @@ def grow_rivals(x: np.ndarray, faults: Sequence[Sequence[str]]) -> dict[str, dic
 
 
 def grow_classes(
-    x: np.ndarray, classes: Sequence[str], names: Sequence[str]
-) -> tuple[dict[str, dict[str, Any]], float]:
-    """Trees of each class as plain data, grown against each other; share of rows named by trees that never saw them."""
+    x: np.ndarray, classes: Sequence[str], names: Sequence[str], ways: int
+) -> tuple[dict[str, dict[str, Any]], list[float]]:
+    """Trees of each class as plain data, grown against each other; share of rows named by trees that never saw them.
+
+    So many rows after another are the same thing told in different `ways`; the share is of each.
+    """
     from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
 
-    known, fold = np.array(classes), np.arange(len(classes)) % FOLDS
-    right = 0
+    known, fold = np.array(classes), np.arange(len(classes)) // ways % FOLDS
+    right = np.zeros(len(classes), dtype=bool)
     for one in range(FOLDS):
         unseen = fold == one
         model = HistGradientBoostingClassifier(**NUMBERS).fit(x[~unseen], known[~unseen])
-        right += int((model.predict(x[unseen]) == known[unseen]).sum())
+        right[unseen] = model.predict(x[unseen]) == known[unseen]
     model = HistGradientBoostingClassifier(**NUMBERS).fit(x, known)
-    return _written_as_rivals(model, model.classes_.tolist(), x, names), right / len(known)
+    return _written_as_rivals(model, model.classes_.tolist(), x, names), right.reshape(-1, ways).mean(axis=0).tolist()
 
 
 def _written_as_rivals(

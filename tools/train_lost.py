@@ -2,9 +2,10 @@
 
 python -m tools.train_lost [DRIVES] [--records FILE]          (make train, after the probabilities)
 
-Drives with lost teeth only, as many each of the simulator that ships and of the worlds of the benchmarks that teach;
-rings that are called damaged there teach. The sixth world never does: it is what `benchmarks.elsewhere` measures by.
-Seeds from 135,000 on, of the other worlds by their own first seeds. Small trees, one of five numbers each.
+Drives with lost teeth only, as many each of the simulator that ships and of the worlds of the benchmarks;
+rings that are called damaged there teach.
+Seeds from 147,000 on, of the other worlds by their own first seeds. Small trees, one of five numbers each; each ring
+teaches twice, without its number of teeth and with it.
 """
 
 from __future__ import annotations
@@ -14,14 +15,14 @@ import json
 from concurrent.futures import ProcessPoolExecutor
 from importlib import resources
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, RawLog, Vehicle
 from nodrek.core.turns.lost import LEARNT
-from nodrek.core.turns.lost_marks import MARKS
+from nodrek.core.turns.lost_marks import MARKS, marks_in_pitches
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.core.verdict.losses import dips_of
 from nodrek.errors import NodrekError
@@ -32,19 +33,31 @@ from nodrek.simulate.vary import draw_fault, draw_scenario
 from tools.grow import grow_classes
 from tools.train import ELSEWHERE, ROADS, write
 
-FIRST_SEED = 135_000
+FIRST_SEED = 147_000
 DRIVES = 2_400
 RATES_HZ = (50.0, 100.0, 50.0, 100.0, 20.0, 10.0)
+WAYS = 2
+"""A ring teaches without its number of teeth, and with it."""
 LOST_TEETH = {
     10_000_000: ("teeth at one place", "teeth at two places"), 20_000_000: ("tooth gone", "some teeth gone"),
     30_000_000: ("one tooth", "two to four", "two places"), 40_000_000: ("lost tooth", "lost teeth"),
+    50_000_000: ("missing", "row of missing"),
 }  # fmt: skip
 """Kinds of drives with lost teeth, by the first seed of the world that makes them."""
 
 
-def one_ring(seed: int) -> tuple[list[float], str] | None:
-    """Marks of a ring that is found, and which of `LEARNT` it lost; ``None`` where it is not found."""
-    log, corner, lost = _drawn(seed)
+class Ring(NamedTuple):
+    """Marks of a ring that is found in the drive of a seed, its number of teeth, and which of `LEARNT` it lost."""
+
+    seed: int
+    marks: dict[str, float]
+    teeth: int
+    lost: str
+
+
+def one_ring(seed: int) -> Ring | None:
+    """``None`` where the ring is not found."""
+    log, corner, teeth, lost = _drawn(seed)
     try:
         analysis, exam = analyze_log(map_corners(log), Vehicle(), _quiet, shipped_calibration())
     except NodrekError:
@@ -52,31 +65,31 @@ def one_ring(seed: int) -> tuple[list[float], str] | None:
     found = [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.corners == (corner,)]
     if not found or found[0].confidence < FAULTY_FROM or not exam.rings[corner].arcs:
         return None
-    return [dips_of(exam, corner).marks[name] for name in MARKS], LEARNT[min(lost, len(LEARNT)) - 1]
+    return Ring(seed, dips_of(exam, corner).marks, teeth, LEARNT[min(lost, len(LEARNT)) - 1])
 
 
-def _drawn(seed: int) -> tuple[RawLog, Corner, int]:
-    """A log, the corner whose ring lost teeth, and how many."""
+def _drawn(seed: int) -> tuple[RawLog, Corner, int, int]:
+    """A log, the corner whose ring lost teeth, of how many, and how many."""
     rng = np.random.default_rng([seed, 83])
     rate = float(rng.choice(RATES_HZ))
     first = max((start for start in ELSEWHERE if seed >= start), default=None)
     if first is not None:
         drawn = ELSEWHERE[first].draw(seed, str(rng.choice(LOST_TEETH[first])), rate)
-        return drawn.log, drawn.corners[0], drawn.lost
+        return drawn.log, drawn.corners[0], drawn.teeth, drawn.lost
     fault = draw_fault(Cause.MISSING_TEETH, seed)
     lasts = float(rng.uniform(90.0, 300.0))
     scenario = draw_scenario(seed, (fault,), rates_hz=(rate,), road=str(rng.choice(ROADS)), duration_s=lasts)
-    return simulate(scenario), fault.corner, fault.count + bool(fault.second_at)
+    return simulate(scenario), fault.corner, scenario.teeth, fault.count + bool(fault.second_at)
 
 
 def _quiet(share: float, doing: str) -> None:
     """A progress that tells nobody."""
 
 
-def gather(drives: int, keep: Path | None) -> list[tuple[list[float], str]]:
+def gather(drives: int, keep: Path | None) -> list[Ring]:
     """Rings of all drives that are found, two at a time; from `keep` where that file is there, else left there."""
     if keep is not None and keep.exists():
-        return [(marks, number) for marks, number in json.loads(keep.read_text(encoding="utf-8"))]
+        return [Ring(*ring) for ring in json.loads(keep.read_text(encoding="utf-8"))]
     starts = (0, *ELSEWHERE)
     seeds = [starts[i % len(starts)] + FIRST_SEED + i for i in range(drives)]
     with ProcessPoolExecutor(max_workers=2) as pool:
@@ -88,9 +101,11 @@ def gather(drives: int, keep: Path | None) -> list[tuple[list[float], str]]:
 
 def main(drives: int, records: Path | None) -> None:
     rings = gather(drives, records)
-    x, lost = np.array([marks for marks, _ in rings]), [number for _, number in rings]
-    grown, right = grow_classes(x, lost, MARKS)
-    print(f"{len(rings)} rings are found; of unseen ones {100 * right:.0f} % have the right number")
+    told = [marks_in_pitches(ring.marks, teeth) for ring in rings for teeth in (None, ring.teeth)]
+    x = np.array([[marks[name] for name in MARKS] for marks in told])
+    grown, right = grow_classes(x, [ring.lost for ring in rings for _ in range(WAYS)], MARKS, WAYS)
+    print(f"{len(rings)} rings are found; of unseen ones {100 * right[0]:.0f} % have the right number, "
+          f"{100 * right[1]:.0f} % where their number of teeth is known")  # fmt: skip
     document: dict[str, Any] = json.loads(
         resources.files("nodrek.knowledge").joinpath("calibration.json").read_text(encoding="utf-8")
     )

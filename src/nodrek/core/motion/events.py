@@ -86,7 +86,7 @@ def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges
         if np.count_nonzero(counted) < LOST_PARTS * LEAST_OF_PART or dips <= LOST_SHARE * np.count_nonzero(driven):
             continue
         rises, falls = motion.deviation[high & counted], motion.deviation[low & counted]
-        if rises.size > RISES_TOO * dips and np.median(rises) > -AS_LARGE * np.median(falls):
+        if falls.size and rises.size > RISES_TOO * dips and np.median(rises) > -AS_LARGE * np.median(falls):
             # no way goes unreported
             out[corner] = LostEdges(low | high, 0.0, 0.0)
             continue

@@ -11,8 +11,8 @@ the reading is 1/(k + 1) of the speed. Averaging makes dips flatter, never deepe
 "at least".
 
 Area is in turns and edges are in pitches: without the number of teeth this law leans on what
-rings are usual. What the dips look like (`lost_marks`) says more than the law knows of, and is learnt;
-the law then adds what a known number of teeth says. `None` where nothing settles it.
+rings are usual. What the dips look like (`lost_marks`) says more than the law knows of, and is learnt, with the number
+of teeth and without. `None` where nothing settles it.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ from nodrek.core.model import Array
 from nodrek.core.model.learnt import Rivals
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold, low_part
-from nodrek.core.turns.lost_marks import MARGIN, lost_marks
+from nodrek.core.turns.lost_marks import MARGIN, lost_marks, marks_in_pitches
 from nodrek.core.turns.phase import from_centre
 
 SHORT = 0.82
@@ -65,8 +65,6 @@ SETTLED, SETTLED_BY_LAW = 0.35, 0.4
 """Chance from which the best number is told: of what was learnt, and of the law alone."""
 LEARNT = ("1", "2", "3", "4", "more")
 """Numbers of lost edges that are learnt, as names of `Rivals`."""
-OWN_WITNESS = 0.6
-"""Weight of what a known number of teeth adds to what was learnt: the dips have spoken once already."""
 LEAST_CHANCE = 1e-5
 RISES, RISE_OVER_DIP, FAR_OVER_DIP, BESIDE, LEFT_OF_AREA = 0.03, 0.6, 5.0, 0.06, 0.3
 """A tooth out of its place: how high (ln) the turn reads at least, and over the depth of the dip beside that and
@@ -171,16 +169,12 @@ def _chances_by_law(dips: Dips, teeth: int | None) -> Array:
 
 
 def _learnt_chances(dips: Dips, teeth: int | None, learnt: Rivals) -> Array:
-    """The same from what was learnt; the law shares out what is more, and adds what a number of teeth says."""
-    said = learnt.probabilities(dips.marks)
-    law = np.maximum(_chances_by_law(dips, None), LEAST_CHANCE)
+    """The same from what was learnt; the law shares out what is more."""
+    said = learnt.probabilities(marks_in_pitches(dips.marks, teeth))
+    law = np.maximum(_chances_by_law(dips, teeth), LEAST_CHANCE)
     few = len(LEARNT) - 1
     chances = np.array([said[name] for name in LEARNT[:few]])
-    chances = np.concatenate([chances, said[LEARNT[few]] * law[few:] / law[few:].sum()])
-    if teeth is None:
-        return chances
-    known = np.maximum(_chances_by_law(dips, teeth), LEAST_CHANCE)
-    return _as_chances(np.log(np.maximum(chances, LEAST_CHANCE)) + OWN_WITNESS * np.log(known / law))
+    return np.concatenate([chances, said[LEARNT[few]] * law[few:] / law[few:].sum()])
 
 
 def _as_chances(nats: Array) -> Array:

@@ -3,13 +3,14 @@
 How deep a lost edge shows, and over how much of the turn, is a habit of the control unit: with single periods k edges
 leave 1/(k + 1) of the speed at any speed; a window of time loses k edges of those that fit into it, so that the dip
 is the shallower the faster the wheel; a unit that counts loses k whole steps of its value. None of that needs the
-number of teeth. One law cannot hold for all units (their habits add up), so the marks are weighed by small trees
+number of teeth; where it is known, what goes unreported is told in pitches as well (`marks_in_pitches`). One law
+cannot hold for all units (their habits add up), so the marks are weighed by small trees
 (`nodrek.core.model.learnt.Calibration.lost`), grown by `make train` from rings of which the number is known.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -23,9 +24,10 @@ BANDS = ((1.5, 3.5), (3.5, 6.5), (6.5, 11.0), (11.0, 18.0))
 """m/s, from and up to: the dips of one speed at a time."""
 OF_A_BAND = ("deepest", "deep", "middle", "steps", "profile")
 OF_THE_RING = ("area", "shortfall", "short_of_area", "width", "arcs", "second", "rate", "memory", "slow_depth", "least")
-MARKS = (*OF_THE_RING, *(f"{name}_{band}" for band in range(len(BANDS)) for name in OF_A_BAND))
-UNKNOWN_DEPTH, UNKNOWN_SIZE = 2.0, -1.0
-"""What stands for a reading at an arc, and for the size of a profile, that nothing is known of."""
+IN_PITCHES = ("pitches_by_area", "pitches_by_ratio", "pitches_wide")
+MARKS = (*OF_THE_RING, *(f"{name}_{band}" for band in range(len(BANDS)) for name in OF_A_BAND), *IN_PITCHES)
+UNKNOWN_DEPTH, UNKNOWN_SIZE, UNKNOWN_PITCHES = 2.0, -1.0, -1.0
+"""What stands for a reading at an arc, for the size of a profile, and for pitches, that nothing is known of."""
 LEAST_INSIDE, LEAST_OUTSIDE = 15, 30
 """Samples of a band at the arcs, and beside them."""
 DEPTHS = (0.02, 0.1, 0.5)
@@ -48,7 +50,7 @@ def lost_marks(
     least: int,
     quantum: float,
 ) -> dict[str, float]:
-    """By name of `MARKS`; none is NaN.
+    """By name of `MARKS`, but for those `IN_PITCHES`; none is NaN.
 
     `arcs`: those apart from each other, largest first, at least one; `areas`: part of a turn that goes unreported at
     each low arc; `shortfall`: by how much (ln) the corner's ratio is lower than its mates'; `slow_depth`: least
@@ -85,6 +87,14 @@ def lost_marks(
         out |= {f"{name}_{number}": value for name, value in zip(OF_A_BAND, told, strict=True)}
     # limits of trees must not fall between two readings that differ by nothing
     return {name: round(float(value), DIGITS) for name, value in out.items()}
+
+
+def marks_in_pitches(marks: Mapping[str, float], teeth: int | None) -> dict[str, float]:
+    """The `marks` with those `IN_PITCHES` of a ring of so many teeth; what its way falls short by, by the dips and by
+    the ratio, and the largest arc's width."""
+    turns = (np.exp(marks["area"]), np.exp(marks["shortfall"]), marks["width"])
+    told = (UNKNOWN_PITCHES if teeth is None else round(float(teeth * part), DIGITS) for part in turns)
+    return {**marks, **dict(zip(IN_PITCHES, told, strict=True))}
 
 
 def _at(turns: Array, arc: LowArc) -> npt.NDArray[np.bool_]:

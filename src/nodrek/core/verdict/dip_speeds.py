@@ -61,13 +61,11 @@ class DipSpeeds:
 
 def dip_speeds(exam: Examination, corner: Corner) -> DipSpeeds:
     """What the speeds at which `corner` reads too little speak for."""
-    counted = exam.once("dip speeds", lambda: {c: _count(exam, c) for c in exam.motions})
+    counted = _counted(exam)
     if corner not in counted or len(counted) < 2:
         return DipSpeeds()
-    mates = [seen for c, seen in counted.items() if c is not corner]
-    looks, low = (np.convolve(sum(rows), NEIGHBOURS, "same") for rows in zip(*mates, strict=True))
-    usual = (low + SOUND_LOW) / (looks + SOUND_OF)
     of, less = counted[corner]
+    usual = usual_share(exam, corner)
     said = {name: _evidence(shares, of, less, usual) for name, shares in _laws().items()}
     return DipSpeeds(
         said["arc"] - said["sound"],
@@ -77,12 +75,26 @@ def dip_speeds(exam: Examination, corner: Corner) -> DipSpeeds:
     )
 
 
-def _count(exam: Examination, corner: Corner) -> tuple[Array, Array]:
-    """Looks by class of speed, and how many of them read too little; mates that read nothing tell no speed."""
+@dataclass(frozen=True, eq=False)
+class Looks:
+    """Samples at which a corner is looked at: moment (s), speed that it should read (m/s), whether it reads too
+    little, and what part of a look of `LOOK_S` it is; arrays of one shape."""
+
+    times: Array
+    speed: Array
+    low: npt.NDArray[np.bool_]
+    weight: Array
+
+
+def looks_of(exam: Examination, corner: Corner) -> Looks:
+    """Looks at one corner that are driven (no hard braking); mates that read nothing tell no speed."""
+    return exam.once(f"looks {corner}", lambda: _looks(exam, corner))
+
+
+def _looks(exam: Examination, corner: Corner) -> Looks:
     motion, usable = exam.motions[corner], exam.usable
-    empty = np.zeros(CENTRES.size)
     if motion.times.size < 2 or usable.grid.size < 2:
-        return empty, empty
+        return Looks(np.zeros(0), np.zeros(0), np.zeros(0, dtype=bool), np.zeros(0))
     every = max(1, round(LEAST_STEP_S / max(motion.step_s, 1e-6)), -(-motion.times.size // MOST_SAMPLES))
     at = np.arange(0, motion.times.size, every)
     vehicle = usable.vehicle_at(motion.times[at])
@@ -96,11 +108,31 @@ def _count(exam: Examination, corner: Corner) -> tuple[Array, Array]:
     reading = motion.speed[at]
     low = np.where(speed < CRAWL, reading < CRAWL_SHARE * mates, deep | (reading <= 0.0))
     weight = np.minimum(np.diff(times, append=np.inf), LOOK_S) / LOOK_S
-    place = np.searchsorted(EDGES, speed) - 1
-    inside = (place >= 0) & (place < CENTRES.size) & pulls
-    weights = (weight[inside], (weight * low)[inside])
-    looks, less = (np.bincount(place[inside], of, CENTRES.size).astype(float) for of in weights)
+    seen = pulls & (speed > EDGES[0]) & (speed <= EDGES[-1])
+    return Looks(times[seen], speed[seen], low[seen], weight[seen])
+
+
+def count_looks(seen: Looks) -> tuple[Array, Array]:
+    """Looks by class of speed, and how many of them read too little."""
+    place = class_of(seen.speed)
+    looks, less = (np.bincount(place, of, CENTRES.size).astype(float) for of in (seen.weight, seen.weight * seen.low))
     return looks, less
+
+
+def class_of(speed: Array) -> npt.NDArray[np.int64]:
+    """Class of each speed that is looked at."""
+    return np.asarray(np.searchsorted(EDGES, speed) - 1)
+
+
+def usual_share(exam: Examination, corner: Corner) -> Array:
+    """Share of low readings of a sound corner by class of speed, as the mates of `corner` have it."""
+    mates = [seen for c, seen in _counted(exam).items() if c is not corner]
+    looks, low = (np.convolve(sum(rows), NEIGHBOURS, "same") for rows in zip(*mates, strict=True))
+    return np.asarray((low + SOUND_LOW) / (looks + SOUND_OF))
+
+
+def _counted(exam: Examination) -> dict[Corner, tuple[Array, Array]]:
+    return exam.once("dip speeds", lambda: {c: count_looks(looks_of(exam, c)) for c in exam.motions})
 
 
 @lru_cache(maxsize=1)

@@ -36,6 +36,7 @@ from nodrek.core.verdict.ring import (
     healed_share,
     shortfall,
 )
+from nodrek.core.verdict.rows import row_says
 from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts, lossy_corner, ratios_beside
 from nodrek.core.verdict.weak_arc import weak_arc
 
@@ -63,6 +64,8 @@ EVIDENCE = (
     "shortfall", "shortfall_sure",
     "healed", "arc_width", "arc_area",
     "arc_over_sound", "arc_over_gap", "arc_over_noise", "gap_over_sound",  # asinh of ln Bayes factors, by speed
+    "row_turn", "row_gap", "row_breaks", "row_noise",  # the same by rows of slow readings: over the best other law
+    "row_heals", "row_fast_breaks",
     "slow_dips", "slow_spells", "slow_share_over_mates", "slow_between", "slow_silent", "fast_over_slow",
     "dip_share", "dip_share_over_mates", "spread_over_mates", "steady", "silent_share", "skew_over_mates",
     "dip_depth", "dip_depth_scatter", "rises_over_dips",
@@ -114,6 +117,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         shortfall(exam, corner) / _sigma(exam, corner),
         *_arc_numbers(exam, corner, ring),
         *_speed_numbers(exam, corner),
+        *_row_numbers(exam, corner),
         *_slow_numbers(exam, corner),
         *_dip_numbers(exam, corner),
         exam.dropouts[corner].count / max(exam.usable.moving / 60.0, 0.05) if corner in exam.dropouts else 0.0,
@@ -228,6 +232,11 @@ def _speed_numbers(exam: Examination, corner: Corner) -> list[float]:
     return [
         math.asinh(nats) for nats in (seen.arc_over_sound, seen.arc_over_gap, seen.arc_over_noise, seen.gap_over_sound)
     ]
+
+
+def _row_numbers(exam: Examination, corner: Corner) -> list[float]:
+    said = row_says(exam, corner)
+    return [math.asinh(nats) for nats in (*said.margins(), said.heals, said.fast_breaks)]
 
 
 def _slow_numbers(exam: Examination, corner: Corner) -> list[float]:

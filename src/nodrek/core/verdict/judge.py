@@ -30,11 +30,11 @@ from nodrek.core.verdict.losses import lost_arcs, with_losses
 from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
+from nodrek.core.verdict.rows import weak_in_slow_turns
 from nodrek.core.verdict.sight import sight
 from nodrek.core.verdict.spin import is_spin, spin_results
 from nodrek.core.verdict.stand_in import always_made_of_others
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
-from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 from nodrek.errors import BadRequest
 
 REPORT_FROM = 0.2
@@ -114,7 +114,7 @@ def raw_findings(exam: Examination) -> list[Finding]:
     noise = find_noise(exam, by_corner(damage))
     sure += [f for f in noise if f.confidence >= FAULTY_FROM]
     losing_edges = frozenset(c for f in sure for c in f.corners)
-    weak = {c: weak_arc_confidence(weak_arc(exam, c)) for c in exam.motions}
+    weak = {c: weak_in_slow_turns(exam, c) for c in exam.motions}
     breaks = find_breaks(exam, losing_edges, by_corner(gaps), weak)
     dead = find_dead(exam)
     # what is made of the others tells nothing of their ratios

@@ -19,7 +19,8 @@ from nodrek.core.turns.search import Weighing, fold_weights
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.held import HELD, Held, held_values
 from nodrek.core.verdict.odds import passes, ratio_odds
-from nodrek.core.verdict.weak_arc import is_waking, weak_arc, weak_arc_confidence
+from nodrek.core.verdict.rows import weak_in_slow_turns
+from nodrek.core.verdict.weak_arc import is_waking, weak_arc
 
 LOCKED_LOG_P = -12.0
 """ln of the false-alarm chance under which the deviations count as tied to the wheel."""
@@ -51,6 +52,8 @@ EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD = 2.5, 1.5
 of a log are no ring's."""
 EVEN_STEADINESS, STEADINESS_SPREAD = 0.1, 0.06
 """Part of a swing that slower and faster driving must have in common."""
+LEAST_WEAK = 0.02
+"""Probability from which a weak arc is told without a ring that could be followed."""
 SWINGS_ANYWAY = 0.5
 """Raw probability of a swing that needs no dips of a slow wheel to be told."""
 NULL_FACTOR = 1.8
@@ -131,31 +134,20 @@ def find_runout(exam: Examination) -> list[Finding]:
     found = []
     loudest = {c: float(r.fold.harmonics[:4].max()) for c, r in exam.rings.items() if r.fold is not None}
     for corner, ring in exam.rings.items():
-        folded = ring.fold
-        if folded is None or ring.scale is None:
-            continue
-        swing = folded.swing
         leak = LEAK * max((size for c, size in loudest.items() if c is not corner), default=0.0)
-        by_size = 0.0
-        if ring.scale.log_p <= LOCKED_LOG_P:
-            by_size = ratio_odds(swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.swing_null, leak), 8.0)
-            by_size *= passes(swing_at_any_speed(exam.followed[corner], folded), EVEN_STEADINESS, STEADINESS_SPREAD)
-        if ring.swing is not None:
-            seen = passes(ring.swing.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD)
-            by_size = max(by_size, seen * ratio_odds(swing, max(EVEN_RUNOUT, leak), 8.0))
         lost = damage_confidence(exam, corner)
         slow = weak_arc(exam, corner)
-        weak = max(lost_edges(exam, corner) - lost, weak_arc_confidence(slow))
-        smooth = by_size * (1.0 - lost)
-        if smooth < max(weak, SWINGS_ANYWAY) and is_waking(exam, corner):
+        weak = max(lost_edges(exam, corner) - lost, weak_in_slow_turns(exam, corner))
+        smooth = _swings(exam, corner, ring, leak) * (1.0 - lost)
+        if (ring.fold is None and weak < LEAST_WEAK) or (smooth < max(weak, SWINGS_ANYWAY) and is_waking(exam, corner)):
             continue
         confidence = 0.98 * max(smooth, weak)
-        evidence: dict[str, object] = {
-            "pattern": "smooth_swing" if smooth >= weak else "weak_arc",
-            "swing_percent": round(100.0 * swing, 3),
-            "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
-        }
-        if smooth >= weak:
+        evidence: dict[str, object] = {"pattern": "smooth_swing" if smooth >= weak else "weak_arc"}
+        if ring.fold is not None and ring.scale is not None:
+            evidence["swing_percent"] = round(100.0 * ring.fold.swing, 3)
+            evidence["metres_per_turn"] = round(1.0 / ring.scale.frequency, 3)
+        if smooth >= weak and ring.fold is not None:
+            swing = ring.fold.swing
             told = (
                 f"speed swings by ±{100 * swing:.2f} % once a turn, smoothly: the ring sits out of centre or is lifted."
             )
@@ -167,6 +159,20 @@ def find_runout(exam: Examination) -> list[Finding]:
             )
         found.append(Finding(Fault.RING_RUNOUT, (corner,), confidence, f"The {corner.words} {told}", evidence))
     return found
+
+
+def _swings(exam: Examination, corner: Corner, ring: RingEvidence, leak: float) -> float:
+    """Raw probability of a smooth swing over what may `leak` in from other rings."""
+    folded, by_size = ring.fold, 0.0
+    if folded is None or ring.scale is None:
+        return 0.0
+    if ring.scale.log_p <= LOCKED_LOG_P:
+        by_size = ratio_odds(folded.swing, max(EVEN_RUNOUT, RUNOUT_NULL_FACTOR * folded.swing_null, leak), 8.0)
+        by_size *= passes(swing_at_any_speed(exam.followed[corner], folded), EVEN_STEADINESS, STEADINESS_SPREAD)
+    if ring.swing is not None:
+        seen = passes(ring.swing.log_factor, EVEN_LOG_FACTOR, LOG_FACTOR_SPREAD)
+        by_size = max(by_size, seen * ratio_odds(folded.swing, max(EVEN_RUNOUT, leak), 8.0))
+    return by_size
 
 
 def turn_result(exam: Examination, corner: Corner, arcs: tuple[Arc, ...]) -> TurnResult:
