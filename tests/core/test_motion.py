@@ -443,3 +443,21 @@ def test_a_break_is_as_deep_as_itself() -> None:
     dropouts = find_dropouts(seen, usable)
     assert dropouts.depth.tolist() == [-0.7, -1.2]
     assert dropouts.seconds == pytest.approx([0.4, 1.0])
+
+
+@pytest.mark.filterwarnings("error")
+def test_silence_that_springs_back_too_high_costs_no_edges() -> None:
+    """Nothing but breaks reads low; a filter of second order overshoots after each."""
+
+    def change(which: Corner, speed: Array) -> Array:
+        shown = speed.copy()
+        if which is Corner.RR:
+            shown[::25] = 0.0
+            shown[1::25] *= 1.2
+        return shown
+
+    channels = wheels(change=change)
+    usable = find_usable(channels, TIMES[-1])
+    lost = losing_edges(compare_corners(channels, usable))
+    assert set(lost) == {Corner.RR}
+    assert lost[Corner.RR].change == pytest.approx(0.0, abs=0.01)

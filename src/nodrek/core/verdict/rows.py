@@ -80,7 +80,9 @@ class _Row:
 
 def row_says(exam: Examination, corner: Corner) -> RowSays:
     """What the rows of low readings speak for."""
-    return exam.once(f"row {corner}", lambda: _weighed(exam, corner))
+    if corner not in exam.motions or len(exam.motions) < 2:
+        return RowSays()
+    return exam.once(f"row {corner}", lambda: weigh_rows(looks_of(exam, corner), usual_share(exam, corner)))
 
 
 def weak_in_slow_turns(exam: Examination, corner: Corner) -> float:
@@ -92,10 +94,8 @@ def weak_in_slow_turns(exam: Examination, corner: Corner) -> float:
     return seen * (1.0 - passes(breaks, EVEN_ROW, ROW_SPREAD)) if breaks > 0.0 else seen
 
 
-def _weighed(exam: Examination, corner: Corner) -> RowSays:
-    if corner not in exam.motions or len(exam.motions) < 2:
-        return RowSays()
-    seen, usual = looks_of(exam, corner), usual_share(exam, corner)
+def weigh_rows(seen: Looks, usual: Array) -> RowSays:
+    """What the looks at one corner speak for; `usual`: share of low readings of a sound one by class of speed."""
     fast = _row_of(seen, usual, seen.speed > FASTEST)
     fast_breaks = _breaks(fast) - _noise(fast) if _tells(fast) else 0.0
     row = _row_of(seen, usual, seen.speed <= FASTEST)
