@@ -41,7 +41,11 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), SWING_STEP))
     ways = SWING_WAYS
     starts, lost = _pieces(looks, looks.paths[ways[0]])
-    weight = (np.clip(looks.score, -CLIP, CLIP) / looks.noise).astype(np.float32)
+    score = np.clip(looks.score, -CLIP, CLIP)
+    # what is only noisier than it should be swings at every scale
+    scatter = max(1.0, float(np.sqrt(np.mean(score**2))))
+    noise = scatter * looks.noise
+    weight = (score / scatter / noise).astype(np.float32)
     terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1).T
     largest = np.ascontiguousarray(np.abs(sums))
@@ -49,7 +53,7 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     angle = 2.0 * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID
     by_angle = np.array([np.cos(angle), -np.sin(angle), -np.ones(SWING_GRID)], dtype=np.float32)
     said = np.stack([sums.real, sums.imag, largest], axis=-1)
-    energy = np.add.reduceat(0.5 / looks.noise**2, starts)
+    energy = np.add.reduceat(0.5 / noise**2, starts)
     wander = np.add.reduceat(looks.wander, starts)
     size = np.array(SWINGS, dtype=np.float32)[:, None, None]
     fresh: Belief = np.full((len(SWINGS), sums.shape[1], SWING_GRID), 1.0 / SWING_GRID, dtype=np.float32)
