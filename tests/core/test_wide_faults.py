@@ -197,8 +197,9 @@ def test_a_swing_is_followed_and_shuffled_looks_are_not() -> None:
     assert real.log_factor > 12.0
     rng = np.random.default_rng(8)
     sound = exam.followed[Corner.RL]
-    for _ in range(3):
-        shuffled = replace(sound, deviation=rng.permutation(sound.score) * sound.noise)
+    # a dirty encoder is louder than its mates make one expect, and swings as little
+    for louder in (1.0, 1.0, 1.0, 3.0, 8.0):
+        shuffled = replace(sound, deviation=louder * rng.permutation(sound.score) * sound.noise)
         swing = follow_swing(shuffled, exam.rings[Corner.RL].stretches)
         assert swing is None or swing.log_factor < 4.0
 
