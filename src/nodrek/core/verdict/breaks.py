@@ -12,6 +12,7 @@ from nodrek.core.motion.events import Dropouts
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD, HeldBreaks, held_breaks
 from nodrek.core.verdict.odds import ratio_odds
+from nodrek.core.verdict.rows import breaks_in_slow_turns
 from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
 
 DEEP = -0.12
@@ -53,19 +54,21 @@ def find_breaks(
             found.append(_bridged(exam, corner, held, confidence))
     bridged = {c for f in found for c in f.corners}
     for corner, dropouts in exam.dropouts.items():
+        if corner in bridged:
+            continue
         deep = _breaks(exam, corner, dropouts, corner in losing_edges)
-        count = int(deep.size)
-        if not count or corner in bridged:
+        slow = breaks_in_slow_turns(exam, corner, TOGETHER_S)
+        count, silent, seen = int(deep.size), int(np.sum(dropouts.depth[deep] < SILENT)), 0.0
+        if count:
+            times, longest = exam.motions[corner].times[dropouts.start[deep]], float(dropouts.seconds[deep].max())
+            # a reading that all but goes is an open contact; one that only falls may be a hard jolt
+            seen = ratio_odds(2.0 * silent + PARTIAL_WEIGHT * (count - silent), 1.6, 2.5)
+        if slow is not None and slow.confidence > seen:
+            times, longest, count, seen = slow.times, slow.longest_s, slow.times.size, slow.confidence
+        if not count:
             continue
         minutes = exam.usable.moving / 60.0
-        silent = int(np.sum(dropouts.depth[deep] < SILENT))
-        # a reading that all but goes is an open contact; one that only falls may be a hard jolt
-        weight = 2.0 * silent + PARTIAL_WEIGHT * (count - silent)
-        confidence = (
-            0.985 * ratio_odds(weight, 1.6, 2.5) * (1.0 - gaps.get(corner, 0.0)) * (1.0 - weak.get(corner, 0.0))
-        )
-        longest = float(dropouts.seconds[deep].max())
-        times = exam.motions[corner].times[dropouts.start[deep]]
+        confidence = 0.985 * seen * (1.0 - gaps.get(corner, 0.0)) * (1.0 - weak.get(corner, 0.0))
         trigger = find_trigger(exam, corner, times)
         found.append(
             Finding(
@@ -77,7 +80,7 @@ def find_breaks(
                 "look at lead, connector and the sensor's seat before the ring.",
                 {
                     "breaks": count,
-                    "silent": silent,
+                    "silent": min(silent, count),
                     "longest_s": round(longest, 3),
                     "trigger": trigger.kind.value,
                     "way": trigger.way,

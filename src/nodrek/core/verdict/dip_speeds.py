@@ -85,6 +85,11 @@ class Looks:
     low: npt.NDArray[np.bool_]
     weight: Array
 
+    def faster_than(self, speed: float) -> Looks:
+        """Only those at more than `speed` (m/s)."""
+        fast = self.speed > speed
+        return Looks(self.times[fast], self.speed[fast], self.low[fast], self.weight[fast])
+
 
 def looks_of(exam: Examination, corner: Corner) -> Looks:
     """Looks at one corner that are driven (no hard braking); mates that read nothing tell no speed."""
