@@ -20,7 +20,15 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.search import Scale, find_scale_of_events
 from nodrek.core.turns.track import DIP_DEPTH, DIP_SCORE
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates, runs_by_corner, spread_of_others
+from nodrek.core.verdict.stand_in import (
+    FROM_SPEED,
+    Runs,
+    StandIn,
+    alike_outside_the_middle,
+    own_and_mates,
+    runs_by_corner,
+    spread_of_others,
+)
 
 USUAL_RUNS = (1, 2, 3, 4, 6)
 """Samples of a run up to which it may be usual in a sound channel: as many as set this corner best off from its
@@ -308,9 +316,27 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > fast_from)
     if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:
         return None
-    if seconds.max() < LEAST_BREAK_S or starts.size <= middling - by_chance - 2.0 * math.sqrt(by_chance):
+    if way is StandIn.MIDDLE_OF_OTHERS and starts.size <= _more_than(_by_likeness(exam, corner, least)):
+        return None
+    if seconds.max() < LEAST_BREAK_S or starts.size <= middling - _more_than(by_chance):
         return None
     return HeldBreaks(way, starts, float(seconds.max()))
+
+
+def _by_likeness(exam: Examination, corner: Corner, least: int) -> float:
+    """How many breaks wheels that are merely alike would seem to be: beside an odd one the middle of the others is
+    always one of two sound wheels, and how long the corner reads like each of these is seen where it is not."""
+    out = 0.0
+    for mate in exam.followed:
+        if mate is not corner:
+            runs, over = alike_outside_the_middle(exam, corner, mate)
+            out += over * _clusters(exam, corner, _faster(exam, corner, runs), least)[0].size
+    return out
+
+
+def _more_than(expected: float) -> float:
+    """What chance hardly exceeds where so many are expected."""
+    return expected + 2.0 * math.sqrt(expected)
 
 
 def _should_have_moved(exam: Examination, corner: Corner, runs: Runs) -> npt.NDArray[np.bool_]:

@@ -70,7 +70,7 @@ class RowSays:
 
 @dataclass(frozen=True, eq=False)
 class _Row:
-    """Looks one after another: low or not, speed (m/s), way rolled in its piece (m), number of the piece, and chance
+    """Looks one after another: low or not, speed (m/s), way rolled (m), number of its piece, and chance
     that a sound sensor reads low."""
 
     low: npt.NDArray[np.bool_]

@@ -115,9 +115,24 @@ def _standstills(exam: Examination, corner: Corner) -> Runs:
 
 
 def _agreements(exam: Examination, corner: Corner, way: StandIn) -> Runs:
-    close = agrees(exam, corner, way) & _moves(exam, corner)
+    return _runs_of(agrees(exam, corner, way) & _moves(exam, corner))
+
+
+def _runs_of(close: npt.NDArray[np.bool_]) -> Runs:
     edges = np.flatnonzero(np.diff(close.astype(np.int8), prepend=0, append=0))
     return Runs(edges[::2], edges[1::2] - edges[::2] + 1)
+
+
+def alike_outside_the_middle(exam: Examination, corner: Corner, mate: Corner) -> tuple[Runs, float]:
+    """Runs in which the corner reads what `mate` reads, which is not the middle of the others there; samples in which
+    that mate is the middle, over those in which it is not."""
+    motion, other = exam.followed[corner], exam.followed[mate]
+    close = STEPS_OFF * exam.log.channels[corner].quantum + 1e-6
+    theirs = other.speed if other.times is motion.times else np.interp(motion.times, other.times, other.speed)
+    middle = _made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)[1]
+    moves, apart = _moves(exam, corner), np.abs(theirs - middle) > close
+    inside, outside = np.count_nonzero(moves & ~apart), np.count_nonzero(moves & apart)
+    return _runs_of(moves & apart & (np.abs(motion.speed - theirs) <= close)), float(inside) / max(float(outside), 1.0)
 
 
 def always_made_of_others(exam: Examination, corner: Corner) -> StandIn | None:
