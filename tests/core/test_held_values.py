@@ -8,7 +8,7 @@ from types import MappingProxyType
 
 import numpy as np
 import pytest
-from benchmarks import fifth_world
+from benchmarks import fifth_world, seventh_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
@@ -302,3 +302,10 @@ def test_as_many_at_any_angle_do_not(seed: int) -> None:
 def test_values_that_repeat_as_those_of_the_mates_say_nothing() -> None:
     _, exam = analyze_log(map_corners(held_log("none")), Vehicle(), lambda share, doing: None)
     assert all(held_values(exam, c) is None for c in Corner)
+
+
+def test_who_reads_like_a_sound_mate_is_not_made_of_it_beside_an_odd_one() -> None:
+    """One wheel reads 2.7 % low, so the middle of any three with it is a sound wheel's reading, for long the same."""
+    log = seventh_world.draw(27_003, "wrong ring", 50.0).log
+    exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)[1]
+    assert all(held_breaks(exam, corner) is None for corner in Corner)
