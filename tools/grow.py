@@ -23,7 +23,7 @@ SILENT = (Fault.NO_SIGNAL, Fault.FROZEN)
 NAMES = ("sound", *(kind.value for kind in RIVALS), "silent")
 """What a corner is, one at most: places in this row are the classes."""
 BOOSTING: dict[str, Any] = {
-    "max_iter": 250, "learning_rate": 0.04, "max_leaf_nodes": 10, "min_samples_leaf": 10, "l2_regularization": 5.0,
+    "max_iter": 400, "learning_rate": 0.04, "max_leaf_nodes": 10, "min_samples_leaf": 10, "l2_regularization": 5.0,
     "max_features": 0.15, "early_stopping": False, "random_state": 0,
 }  # fmt: skip
 OF_THE_LOG = (
