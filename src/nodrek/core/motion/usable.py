@@ -143,8 +143,8 @@ def _frozen_mask(
     """Grid points inside a constant stretch during which some other corner's speed changed, or, where that lasts, two
     others' by several steps of the value.
 
-    Not where another corner keeps to the same value all the time, unless that lasts: in steady driving whole
-    kilometres per hour stand for seconds, and what changes meanwhile is a corner that loses edges.
+    Not where another corner keeps to the same value all the time, unless two others do not: in steady driving whole
+    kilometres per hour stand for long, and what changes meanwhile is a corner that loses edges.
     """
     mask = np.zeros(grid.size, dtype=bool)
     for start, end in zip(*runs, strict=True):
@@ -156,7 +156,7 @@ def _frozen_mask(
         stuck = end - start >= STUCK_AT_LEAST and len(changes) >= 2
         few = changes[1] > max(STUCK_WHILE, STUCK_STEPS * quantum) if stuck else False
         one = bool(changes) and changes[0] > FROZEN_WHILE
-        if one and not few and end - start < STUCK_AT_LEAST:
+        if one and not few:
             apart = [float(np.max(np.abs(k - own[lo]))) for k in known if k.size]
             # nothing is near a value that is none
             one = not min(apart) <= max(SAME_STEPS * quantum, SAME_SHARE * own[lo])
