@@ -184,19 +184,18 @@ def _turn(row: _Row) -> tuple[float, float]:
     # what a look in the arc is worth over the same one elsewhere
     gain = np.where(row.low, np.log(IN_ARC / row.usual), np.log((1.0 - IN_ARC) / (1.0 - row.usual)))
     pieces = int(row.piece[-1]) + 1
-    said = []
-    for heals in HEALS:
-        ways = []
-        slow = row.speed <= heals
-        base, worth, way = row.piece[slow] * PLACES, gain[slow], row.way[slow]
-        for turn in TURNS_M:
-            place = np.minimum((np.mod(way / turn, 1.0) * PLACES).astype(np.int64), PLACES - 1)
-            by_place = np.bincount(base + place, worth, pieces * PLACES).reshape(pieces, PLACES)
-            sums = np.cumsum(np.hstack([np.zeros((pieces, 1)), by_place, by_place]), axis=1)
-            arcs = np.array([sums[:, width : width + PLACES] - sums[:, :PLACES] for width in WIDTHS])
-            top = arcs.max(axis=-1)
-            ways.append(np.sum(top + np.log(np.mean(np.exp(arcs - top[..., None]), axis=-1)), axis=-1))
-        said.append(_mean_of(np.concatenate(ways)))
+    # by the class of speed, the piece and the place: an arc that heals at one speed holds all classes below it
+    shape = (len(HEALS), pieces, PLACES)
+    base = (np.minimum(np.searchsorted(HEALS, row.speed), len(HEALS) - 1) * pieces + row.piece) * PLACES
+    ways = []
+    for turn in TURNS_M:
+        place = np.minimum((np.mod(row.way / turn, 1.0) * PLACES).astype(np.int64), PLACES - 1)
+        by_place = np.cumsum(np.bincount(base + place, gain, math.prod(shape)).reshape(shape), axis=0)
+        sums = np.cumsum(np.concatenate([np.zeros((*shape[:2], 1)), by_place, by_place], axis=-1), axis=-1)
+        arcs = np.stack([sums[..., width : width + PLACES] - sums[..., :PLACES] for width in WIDTHS], axis=1)
+        top = arcs.max(axis=-1)
+        ways.append(np.sum(top + np.log(np.mean(np.exp(arcs - top[..., None]), axis=-1)), axis=-1))
+    said = [_mean_of(of_one.ravel()) for of_one in np.stack(ways, axis=1)]
     return _nats(row, row.usual) + _mean_of(np.array(said)), max(said[:-1]) - said[-1]
 
 
