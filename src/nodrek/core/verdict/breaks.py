@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.motion.events import Dropouts
+from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD, HeldBreaks, held_breaks
 from nodrek.core.verdict.odds import ratio_odds
@@ -63,11 +64,12 @@ def find_breaks(
             times, longest = exam.motions[corner].times[dropouts.start[deep]], float(dropouts.seconds[deep].max())
             # a reading that all but goes is an open contact; one that only falls may be a hard jolt
             seen = ratio_odds(2.0 * silent + PARTIAL_WEIGHT * (count - silent), 1.6, 2.5)
+        minutes = exam.usable.moving / 60.0
         if slow is not None and slow.confidence > seen:
+            minutes = float(np.count_nonzero(exam.usable.vehicle > STANDS)) * GRID_STEP / 60.0
             times, longest, count, seen = slow.times, slow.longest_s, slow.times.size, slow.confidence
         if not count:
             continue
-        minutes = exam.usable.moving / 60.0
         confidence = 0.985 * seen * (1.0 - gaps.get(corner, 0.0)) * (1.0 - weak.get(corner, 0.0))
         trigger = find_trigger(exam, corner, times)
         found.append(
