@@ -33,8 +33,8 @@ def present_turns(session: Session) -> TurnsScreen | None:
     empty = ""
     if own is None:
         empty = (
-            f"The {corner.words} corner gives nothing to lay over its turns: it reads nothing, or the log is too "
-            "short. Choose another corner with the keys 1 to 4."
+            f"The {corner.words} corner gives nothing to lay over its turns: it reads nothing, turns too "
+            "slowly, or the log is too short. Choose another corner with the keys 1 to 4."
         )
     return TurnsScreen(
         own=own,
