@@ -108,19 +108,6 @@ def _written_as_rivals(
     return grown
 
 
-def blended(earlier: dict[str, Any], later: dict[str, Any], say: float) -> dict[str, Any]:
-    """Trees that say the mean of what two forests of one question say, in nats; `say`: weight of the earlier one."""
-    both = ((earlier, say), (later, 1.0 - say))
-    trees = [_weighed(tree, weight) for grown, weight in both for tree in grown["trees"]]
-    return {"base": round(sum(weight * grown["base"] for grown, weight in both), 5), "trees": trees}
-
-
-def _weighed(tree: Any, weight: float) -> Any:
-    if not isinstance(tree, dict):
-        return round(weight * tree, 5)
-    return {**tree, "then": _weighed(tree["then"], weight), "else": _weighed(tree["else"], weight)}
-
-
 def said_by_unseen(x: np.ndarray, faults: Sequence[Sequence[str]], group: np.ndarray) -> np.ndarray:
     """Probability of each of `GROWN` for each row by trees that never saw its group; shape (rows, kinds)."""
     classes = np.array([rival_of(f) for f in faults])

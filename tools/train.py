@@ -1,14 +1,14 @@
 """Learn how often raw confidences are right: simulated drives → `knowledge/calibration.json`.
 
-python -m tools.train [DRIVES] [--records FILE] [--beside FILE]          (make train)
+python -m tools.train [DRIVES] [--records FILE]          (make train)
 
 Recipe: seeds from 103,300 on (the benchmark's start at 150,000); every kind of fault, half of them about as small as
 is worth finding, healthy drives with every nuisance, two faults at once, and in three logs of ten something more
 (`benchmarks.also_wrong`: a corner that dies on the way, an odd tyre beside what is drawn, readings that are missing);
 loggers of 2 to 100 samples a second, 45 s to six minutes, eight kinds of control unit and some with habits of their
 own. Six drives of eight are from worlds of the benchmarks that share no line with the simulator (`ELSEWHERE`): what
-holds in six worlds is likelier to hold in a seventh. With ``--beside`` the trees of an earlier file keep a part of
-the say: what other drives taught is not thrown away.
+holds in six worlds is likelier to hold in a seventh. What the
+other tools learnt stays in the file until they learn again.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
-from tools.grow import ALONE, FOLDS, GROWN, blended, grow_alone, grow_rivals, said_by_unseen
+from tools.grow import ALONE, FOLDS, GROWN, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 103_300
 DRIVES = 10_000
@@ -64,8 +64,6 @@ ROADS = ("town", "town", "country", "country", "motorway", "gravel", "roundabout
 RIDGE = 0.02
 ROUNDS = 200
 FORESTS = ("rivals", "trees")
-EARLIER_SAY = {"rivals": 0.6, "trees": 0.5}
-"""Weight of an earlier file's trees beside new ones."""
 OTHERS = ("sight", "lost")
 OTHERS_FORESTS = ("lost",)
 """Parts of the file that hold trees: learnt here; parts that other tools learn, and which of these hold trees."""
@@ -290,9 +288,12 @@ def write(document: dict[str, Any]) -> None:
             kinds.append(f'  "{kind}": {{"base": {grown["base"]}, "trees": [\n{lines}\n  ]}}')
         text += f',\n "{forest}": {{\n' + ",\n".join(kinds) + "\n }"
     text += "\n}\n"
-    target = resources.files("nodrek.knowledge").joinpath("calibration.json")
-    with open(str(target), "w", encoding="utf-8") as file:
-        file.write(text)
+    learnt_file().write_text(text, encoding="utf-8")
+
+
+def learnt_file() -> Path:
+    """Where all that training learns is kept."""
+    return Path(str(resources.files("nodrek.knowledge").joinpath("calibration.json")))
 
 
 def gather(drives: int, keep: Path | None) -> list[Record]:
@@ -313,33 +314,15 @@ def gather(drives: int, keep: Path | None) -> list[Record]:
     return records
 
 
-def beside(earlier: Path, learnt: dict[str, Any]) -> dict[str, Any]:
-    """What is `learnt`, with the trees of an `earlier` file of the same questions beside its own, and what other tools
-    had learnt before: they learn again afterwards (`make train`)."""
-    before = json.loads(earlier.read_text(encoding="utf-8"))
-    forests = {
-        forest: {
-            name: blended(before[forest][name], grown, EARLIER_SAY[forest]) for name, grown in learnt[forest].items()
-        }
-        for forest in FORESTS
-    }
-    others = {part: before[part] for part in OTHERS if part in before}
-    oldest = before.get("beside", {"drives": 0, "first_seed": before["first_seed"]})
-    told = {**oldest, "drives": before["drives"] + oldest["drives"]}
-    return {**learnt, **forests, **others, "beside": told}
-
-
-def main(drives: int, records: Path | None, earlier: Path | None) -> None:
+def main(drives: int, records: Path | None) -> None:
     learnt = learn(gather(drives, records))
-    if earlier is not None:
-        learnt = beside(earlier, learnt)
     made = {"made_by": "python -m tools.train", "drives": drives, "first_seed": FIRST_SEED}
-    write({**made, **learnt})
+    before = json.loads(learnt_file().read_text(encoding="utf-8"))
+    write({**made, **learnt, **{part: before[part] for part in OTHERS if part in before}})
 
 
 if __name__ == "__main__":
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("drives", type=int, nargs="?", default=DRIVES)
     asked.add_argument("--records", type=Path, help="keep what was gathered here, or take it from here")
-    asked.add_argument("--beside", dest="earlier", type=Path, help="an earlier calibration.json, to keep its trees")
     main(**vars(asked.parse_args()))

@@ -3,9 +3,8 @@
 python -m tools.train_lost [DRIVES] [--records FILE]          (make train, after the probabilities)
 
 Drives with lost teeth only, as many each of the simulator that ships and of the worlds of the benchmarks;
-rings that are called damaged there teach.
-Seeds from 147,000 on, of the other worlds by their own first seeds. Small trees, one of five numbers each; each ring
-teaches twice, without its number of teeth and with it.
+rings that are called damaged there teach. Seeds from 147,000 on, of the other worlds by their own first seeds. Small
+trees, one of five numbers each; each ring teaches twice, without its number of teeth and with it.
 """
 
 from __future__ import annotations
@@ -13,7 +12,6 @@ from __future__ import annotations
 import argparse
 import json
 from concurrent.futures import ProcessPoolExecutor
-from importlib import resources
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -31,7 +29,7 @@ from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause
 from nodrek.simulate.vary import draw_fault, draw_scenario
 from tools.grow import grow_classes
-from tools.train import ELSEWHERE, ROADS, write
+from tools.train import ELSEWHERE, ROADS, learnt_file, write
 
 FIRST_SEED = 147_000
 DRIVES = 2_400
@@ -106,9 +104,7 @@ def main(drives: int, records: Path | None) -> None:
     grown, right = grow_classes(x, [ring.lost for ring in rings for _ in range(WAYS)], MARKS, WAYS)
     print(f"{len(rings)} rings are found; of unseen ones {100 * right[0]:.0f} % have the right number, "
           f"{100 * right[1]:.0f} % where their number of teeth is known")  # fmt: skip
-    document: dict[str, Any] = json.loads(
-        resources.files("nodrek.knowledge").joinpath("calibration.json").read_text(encoding="utf-8")
-    )
+    document: dict[str, Any] = json.loads(learnt_file().read_text(encoding="utf-8"))
     write({**document, "lost": grown})
 
 

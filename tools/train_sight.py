@@ -15,7 +15,6 @@ import json
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
-from importlib import resources
 from pathlib import Path
 from types import ModuleType
 from typing import NamedTuple
@@ -34,7 +33,7 @@ from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause
 from nodrek.simulate.truth import is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
-from tools.train import ELSEWHERE, RATES, draw, fit, world_of, write
+from tools.train import ELSEWHERE, RATES, draw, fit, learnt_file, world_of, write
 
 FIRST_SEED = 130_000
 TWINS = 1_600
@@ -134,7 +133,7 @@ def learn(done: Sequence[Twin]) -> dict[str, dict[str, float]]:
 
 def main(twins: int, records: Path | None) -> None:
     learnt = learn(gather(twins, records))
-    document = json.loads(resources.files("nodrek.knowledge").joinpath("calibration.json").read_text(encoding="utf-8"))
+    document = json.loads(learnt_file().read_text(encoding="utf-8"))
     write({**document, "sight": learnt})
 
 

@@ -172,15 +172,17 @@ def test_a_value_that_stands_in_steady_driving_is_frozen_where_others_move_by_st
     assert all(seconds == 0.0 for corner, seconds in frozen.items() if corner is not Corner.RR)
 
 
+@pytest.mark.parametrize("lasts_s", [6.0, 15.0])
 @pytest.mark.parametrize("others_move", [False, True])
-def test_a_ring_that_loses_edges_does_not_make_its_mates_stand(others_move: bool) -> None:
+def test_a_ring_that_loses_edges_does_not_make_its_mates_stand(others_move: bool, lasts_s: float) -> None:
     """Whole km/h stand for seconds in steady driving; one corner that dips then says nothing of the others."""
     step = 1.0 / 3.6
-    moving = np.where((TIMES > 40.0) & (TIMES < 46.0), 4.0 * np.sin(np.pi * (TIMES - 40.0) / 6.0), 0.0)
+    steady = np.abs(TIMES - 40.0 - lasts_s / 2.0) < lasts_s / 2.0
+    moving = np.where(steady, 4.0 * np.sin(np.pi * (TIMES - 40.0) / lasts_s), 0.0)
     channels = {}
     for corner in Corner:
-        # each second another value, but for six seconds from 40 s on
-        speed = 14.0 * step + step * np.where((TIMES > 40.0) & (TIMES < 46.0), 0, np.floor(TIMES) % 5)
+        # each second another value, but for a while from 40 s on
+        speed = 24.0 * step + step * np.where(steady, 0, np.floor(TIMES) % 5)
         if corner is Corner.FL:
             speed = np.where(np.arange(TIMES.size) % 20 < 3, 0.3 * speed, speed)
         elif corner is not Corner.RR and others_move:

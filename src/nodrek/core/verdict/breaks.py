@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
-from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.motion.events import Dropouts
 from nodrek.core.motion.usable import GRID_STEP
+from nodrek.core.verdict.dip_speeds import SOUND_UP_TO, looks_of, usual_share
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD, HeldBreaks, held_breaks
-from nodrek.core.verdict.odds import ratio_odds
-from nodrek.core.verdict.rows import breaks_in_slow_turns
+from nodrek.core.verdict.odds import passes, ratio_odds
+from nodrek.core.verdict.rows import EVEN_ROW, FASTEST, ROW_SPREAD, row_says, weigh_rows
 from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
 
 DEEP = -0.12
@@ -30,6 +32,8 @@ FROM_SPEED = 4.5
 AWAKE_FROM, AWAKE_DOWN_TO, AWAKE, LEAST_AWAKE_S = 3.0, 1.5, 0.9, 3.0
 """The same of a corner that is known not to, m/s: what it is asked down to, the share of these samples in which it
 must read half of the speed at least, and how many seconds of them."""
+ALL_OF_THE_TURN = 1.6
+"""Times its own wake-up speed from which a sound sensor reads all of its turn."""
 STANDS, FASTER = 0.5, 1.02
 """m/s from which the vehicle moves; times the speed of a break at which the corner must have read before."""
 PARTIAL_WEIGHT = 0.5
@@ -58,7 +62,7 @@ def find_breaks(
         if corner in bridged:
             continue
         deep = _breaks(exam, corner, dropouts, corner in losing_edges)
-        slow = breaks_in_slow_turns(exam, corner, TOGETHER_S)
+        slow = _in_slow_turns(exam, corner)
         count, silent, seen = int(deep.size), int(np.sum(dropouts.depth[deep] < SILENT)), 0.0
         if count:
             times, longest = exam.motions[corner].times[dropouts.start[deep]], float(dropouts.seconds[deep].max())
@@ -91,6 +95,32 @@ def find_breaks(
             )
         )
     return found
+
+
+@dataclass(frozen=True, eq=False)
+class _SlowBreaks:
+    """Raw probability, moments at which they begin (s), and seconds of the longest."""
+
+    confidence: float
+    times: Array
+    longest_s: float
+
+
+def _in_slow_turns(exam: Examination, corner: Corner) -> _SlowBreaks | None:
+    """Breaks of a slow wheel's signal; ``None`` where its row of low readings speaks for another law, or for none."""
+    if row_says(exam, corner).margins()[2] <= 0.0:
+        return None
+    # a sound sensor that is about to wake flickers too
+    wake = float(np.nan_to_num(exam.waking[corner].wake))
+    seen = looks_of(exam, corner).faster_than(max(SOUND_UP_TO, ALL_OF_THE_TURN * wake))
+    margin = weigh_rows(seen, usual_share(exam, corner)).margins()[2]
+    low = seen.times[seen.low & (seen.speed <= FASTEST)]
+    if margin <= 0.0 or not low.size:
+        return None
+    begins = np.concatenate([[True], np.diff(low) > TOGETHER_S])
+    lasts = np.maximum.reduceat(low, np.flatnonzero(begins)) - low[begins]
+    longest = float(lasts.max()) + exam.motions[corner].step_s
+    return _SlowBreaks(passes(margin, EVEN_ROW, ROW_SPREAD), low[begins], longest)
 
 
 def _bridged(exam: Examination, corner: Corner, held: HeldBreaks, confidence: float) -> Finding:

@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
-from nodrek.core.verdict.dip_speeds import SOFT, SOUND_UP_TO, WAKES, Looks, class_of, looks_of, usual_share
+from nodrek.core.verdict.dip_speeds import SOFT, WAKES, Looks, class_of, looks_of, usual_share
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import passes
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
@@ -42,8 +42,6 @@ BEGINS, ENDS = (0.003, 0.01, 0.03, 0.1), (0.08, 0.2, 0.5)
 NOISES = (0.02, 0.05, 0.1, 0.2, 0.4)
 EVEN_ROW, ROW_SPREAD = 6.0, 3.0
 """ln Bayes factor of one law over all others at which it is as likely as none of them (own estimate)."""
-AWAKE = 1.6
-"""Times its own wake-up speed from which a sound sensor reads all of its turn."""
 LEAST_LOOKS, LEAST_LOWS, MOST_LOOKS = 20, 3, 2_000
 """Of more, whole pieces are left out, evenly."""
 
@@ -94,32 +92,6 @@ def weak_in_slow_turns(exam: Examination, corner: Corner) -> float:
     if turn > 0.0:
         return max(seen, passes(turn, EVEN_ROW, ROW_SPREAD) * passes(said.heals, 0.0, ROW_SPREAD))
     return seen * (1.0 - passes(breaks, EVEN_ROW, ROW_SPREAD)) if breaks > 0.0 else seen
-
-
-@dataclass(frozen=True, eq=False)
-class SlowBreaks:
-    """Breaks of a slow wheel's signal: raw probability, moments at which they begin (s), and seconds of the longest."""
-
-    confidence: float
-    times: Array
-    longest_s: float
-
-
-def breaks_in_slow_turns(exam: Examination, corner: Corner, together_s: float) -> SlowBreaks | None:
-    """``None`` where the row speaks for another law, or for none; low readings so close belong to one break."""
-    if row_says(exam, corner).margins()[2] <= 0.0:
-        return None
-    # a sound sensor that is about to wake flickers too
-    wake = float(np.nan_to_num(exam.waking[corner].wake))
-    seen = looks_of(exam, corner).faster_than(max(SOUND_UP_TO, AWAKE * wake))
-    margin = weigh_rows(seen, usual_share(exam, corner)).margins()[2]
-    low = seen.times[seen.low & (seen.speed <= FASTEST)]
-    if margin <= 0.0 or not low.size:
-        return None
-    begins = np.concatenate([[True], np.diff(low) > together_s])
-    lasts = np.maximum.reduceat(low, np.flatnonzero(begins)) - low[begins]
-    longest = float(lasts.max()) + exam.motions[corner].step_s
-    return SlowBreaks(passes(margin, EVEN_ROW, ROW_SPREAD), low[begins], longest)
 
 
 def weigh_rows(seen: Looks, usual: Array) -> RowSays:

@@ -126,9 +126,8 @@ def _runs_of(close: npt.NDArray[np.bool_]) -> Runs:
 def alike_outside_the_middle(exam: Examination, corner: Corner, mate: Corner) -> tuple[Runs, float]:
     """Runs in which the corner reads what `mate` reads, which is not the middle of the others there; samples in which
     that mate is the middle, over those in which it is not."""
-    motion, other = exam.followed[corner], exam.followed[mate]
-    close = STEPS_OFF * exam.log.channels[corner].quantum + 1e-6
-    theirs = other.speed if other.times is motion.times else np.interp(motion.times, other.times, other.speed)
+    motion, close = exam.followed[corner], _as_good_as_equal(exam, corner)
+    theirs = _speed_at(exam, mate, motion.times)
     middle = _made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)[1]
     moves, apart = _moves(exam, corner), np.abs(theirs - middle) > close
     inside, outside = np.count_nonzero(moves & ~apart), np.count_nonzero(moves & apart)
@@ -177,11 +176,7 @@ def bends(exam: Examination, corner: Corner) -> tuple[npt.NDArray[np.bool_], npt
 
     def look() -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
         times = exam.followed[corner].times
-        left, right = (
-            np.interp(times, exam.followed[c].times, exam.followed[c].speed)
-            for c in Corner
-            if c.is_front is not corner.is_front
-        )
+        left, right = (_speed_at(exam, c, times) for c in Corner if c.is_front is not corner.is_front)
         return left < right, left > right
 
     return exam.once(f"bends {corner}", look)
@@ -216,9 +211,19 @@ def agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bo
 
     def ask() -> npt.NDArray[np.bool_]:
         off = np.abs(exam.followed[corner].speed - _made_of(exam, corner, way)[1])
-        return np.asarray(off <= STEPS_OFF * exam.log.channels[corner].quantum + 1e-6)
+        return np.asarray(off <= _as_good_as_equal(exam, corner))
 
     return exam.once(f"agrees {corner} {way.name}", ask)
+
+
+def _as_good_as_equal(exam: Examination, corner: Corner) -> float:
+    """m/s by which values that are made of each other may differ in the log."""
+    return STEPS_OFF * exam.log.channels[corner].quantum + 1e-6
+
+
+def _speed_at(exam: Examination, corner: Corner, times: Array) -> Array:
+    motion = exam.followed[corner]
+    return motion.speed if motion.times is times else np.interp(times, motion.times, motion.speed)
 
 
 def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Array]:
@@ -239,8 +244,7 @@ def spread_of_others(exam: Examination, corner: Corner) -> Array:
 
 def _mates(exam: Examination, corner: Corner) -> Array:
     times = exam.followed[corner].times
-    others = [motion for c, motion in exam.followed.items() if c is not corner]
-    told = np.array([m.speed if m.times is times else np.interp(times, m.times, m.speed) for m in others])
+    told = np.array([_speed_at(exam, c, times) for c in exam.followed if c is not corner])
     if len(told) != 3:
         return np.sort(told, axis=0)
     # three are in order sooner without sorting; where one is not known, the least of all is not either
