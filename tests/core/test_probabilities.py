@@ -11,7 +11,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 from benchmarks import smallest
-from tools.grow import blended
 from tools.train import FIRST_SEED, RATES, draw
 from typer.testing import CliRunner
 
@@ -222,15 +221,6 @@ def test_trees_are_asked_as_they_are_written() -> None:
     assert logit() == pytest.approx(-0.25)
     with pytest.raises(ValueError, match="tree"):
         boosted_from({"base": 0.0, "trees": ["lock"]})
-
-
-def test_two_forests_beside_each_other_say_their_mean() -> None:
-    tree = {"if": "lock", "most": 1.5, "then": -1.0, "else": {"if": "late", "most": 0.0, "then": 0.5, "else": 2.0}}
-    earlier, later = {"base": 0.25, "trees": [tree, 0.5]}, {"base": -1.0, "trees": [{**tree, "most": 0.5}]}
-    both = boosted_from(blended(earlier, later, 0.3))
-    for row in ({"lock": 1.0}, {"lock": 2.0, "late": 1.0}, {"lock": 0.0}):
-        first, second = (boosted_from(forest).nats(row) for forest in (earlier, later))
-        assert both.nats(row) == pytest.approx(0.3 * first + 0.7 * second)
 
 
 def test_rivals_share_one_certainty() -> None:
