@@ -60,6 +60,7 @@ $(STAMP): requirements.lock pyproject.toml tools/system_libraries.sh
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -m compileall -q src
 	touch $(STAMP)
 
 clean:

@@ -135,20 +135,29 @@ def _asked_of(
 
 def _written(model: Any, place: int, names: Sequence[str]) -> dict[str, Any]:
     """The trees of one class as plain data. The library's inside is read here."""
-    trees = [_plain(stage[place].nodes, 0, names) for stage in model._predictors]
+    trees = [_plain(stage[place].nodes, names) for stage in model._predictors]
     return {"base": round(float(np.ravel(model._baseline_prediction)[place]), 5), "trees": trees}
 
 
-def _plain(nodes: np.ndarray, at: int, names: Sequence[str]) -> Any:
-    node = nodes[at]
-    if node["is_leaf"]:
-        return round(float(node["value"]), 5)
-    return {
-        "if": names[int(node["feature_idx"])],
-        "most": float(f"{node['num_threshold']:.9g}"),
-        "then": _plain(nodes, int(node["left"]), names),
-        "else": _plain(nodes, int(node["right"]), names),
-    }
+def _plain(nodes: np.ndarray, names: Sequence[str]) -> dict[str, list[Any]]:
+    """One tree as columns, root first and what is below a row right after it (`nodrek.core.model.learnt`)."""
+    asked: list[str] = []
+    most: list[float] = []
+    other: list[int] = []
+
+    def write(at: int) -> None:
+        node, row = nodes[at], len(asked)
+        leaf = bool(node["is_leaf"])
+        asked.append("" if leaf else names[int(node["feature_idx"])])
+        most.append(round(float(node["value"]), 5) if leaf else float(f"{node['num_threshold']:.9g}"))
+        other.append(0)
+        if not leaf:
+            write(int(node["left"]))
+            other[row] = len(asked)
+            write(int(node["right"]))
+
+    write(0)
+    return {"if": asked, "most": most, "else": other}
 
 
 def _some(x: np.ndarray) -> np.ndarray:

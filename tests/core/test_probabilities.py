@@ -208,8 +208,9 @@ def test_a_scene_on_stands_in_the_json_and_in_words(tmp_path: Path) -> None:
 
 def test_trees_are_asked_as_they_are_written() -> None:
     """A limit itself goes with what is below it; leaves add up on the logit; unknown names count as zero."""
-    tree = {"if": "lock", "most": 1.5, "then": -1.0, "else": {"if": "late", "most": 0.0, "then": 0.5, "else": 2.0}}
-    grown = boosted_from({"base": 0.25, "trees": [tree, 0.5]})
+    leaf = {"if": [""], "most": [0.5], "else": [0]}
+    tree = {"if": ["lock", "", "late", "", ""], "most": [1.5, -1.0, 0.0, 0.5, 2.0], "else": [2, 0, 4, 0, 0]}
+    grown = boosted_from({"base": 0.25, "trees": [leaf, tree]})
 
     def logit(**row: float) -> float:
         p = grown.probability(row)
@@ -219,14 +220,15 @@ def test_trees_are_asked_as_they_are_written() -> None:
     assert logit(lock=1.6, late=0.0) == pytest.approx(1.25)
     assert logit(lock=1.6, late=0.1) == pytest.approx(2.75)
     assert logit() == pytest.approx(-0.25)
-    with pytest.raises(ValueError, match="tree"):
-        boosted_from({"base": 0.0, "trees": ["lock"]})
+    for wrong in ({**tree, "else": [0] * 5}, {**tree, "else": [5, 0, 4, 0, 0]}, {**tree, "most": [1.5]}):
+        with pytest.raises(ValueError, match="tree"):
+            boosted_from({"base": 0.0, "trees": [wrong, leaf]})
 
 
 def test_rivals_share_one_certainty() -> None:
     """Softmax: logits differ by what the sums differ, whatever is added to all of them; one certainty is shared."""
     row = {"lock": 2.0}
-    tree = {"if": "lock", "most": 1.0, "then": 0.0, "else": 1.5}
+    tree = {"if": ["lock", "", ""], "most": [1.0, 0.0, 1.5], "else": [2, 0, 0]}
     sums = {"sound": boosted_from({"base": 0.5, "trees": []}), "air_gap": boosted_from({"base": 0.0, "trees": [tree]})}
     said = Rivals(sums).probabilities(row)
     assert sum(said.values()) == pytest.approx(1.0)
@@ -241,7 +243,8 @@ def test_rivals_share_one_certainty() -> None:
 def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:
     shipped = shipped_calibration()
     forests = [*shipped.trees.values(), *shipped.rivals.sums.values()]
-    assert {name for grown in forests for name in names_in(grown.trees)} <= set(EVIDENCE)
+    asked = {name for grown in forests for name in grown.trees.names}
+    assert {"lock", "rate", "row_turn"} < asked <= {"", *EVIDENCE}
     findings = raw_findings(damaged)
     rows = {c: corner_evidence(damaged, c, findings) for c in Corner}
     assert all(np.isfinite(row).all() and row.shape == (len(EVIDENCE),) for row in rows.values())
@@ -252,13 +255,6 @@ def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:
     bad = max(said, key=lambda c: said[c])
     assert said[bad] > 0.8
     assert max(p for c, p in said.items() if c is not bad) < 0.2
-
-
-def names_in(tree: object) -> set[str]:
-    """Names that a tree, or a row of trees, asks for."""
-    if isinstance(tree, tuple):
-        return {x for x in tree if isinstance(x, str)} | {n for x in tree for n in names_in(x)}
-    return set()
 
 
 def test_sight_keeps_what_was_not_learnt_and_follows_what_was(damaged: Examination) -> None:

@@ -1,9 +1,10 @@
 """What training learnt, as data: sums of small decision trees, weights of regressions.
 
 Gradient-boosted trees (Friedman 2001, Annals of Statistics 29, 1189; from memory), grown by
-`make train`; here they are only asked. A tree is either a number (nats) or
-``{"if": name, "most": limit, "then": tree, "else": tree}``: *then* where the number of that
-name is at most the limit.
+`make train`; here they are only asked. A tree is written row by row, as three columns:
+``{"if": [names], "most": [numbers], "else": [rows]}``. Where the number of a row's name is at most the row's, the next
+row goes on, elsewhere the one that *else* gives, counted from 0 at the root. A row without a name ("") is a leaf: its
+number is the answer in nats.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import chain
 from typing import Any
 
 import numpy as np
@@ -20,7 +22,6 @@ from nodrek.core.model.finding import Fault
 from nodrek.core.model.log import Array
 
 Index = npt.NDArray[np.int64]
-DEEPEST = 12
 
 
 def logistic(nats: float) -> float:
@@ -125,33 +126,21 @@ def boosted_from(data: Mapping[str, Any]) -> Boosted:
     return Boosted(float(data["base"]), forest_from(data["trees"]))
 
 
-def forest_from(trees: Sequence[Any]) -> Forest:
-    """Nested trees → `Forest`; raises `ValueError` for what is none."""
-    names: dict[str, int] = {"": 0}
-    name: list[int] = []
-    limit: list[float] = []
-    below: list[int] = []
-    above: list[int] = []
-    value: list[float] = []
-
-    def planted(data: Any, depth: int) -> int:
-        """The row of this tree, or branch."""
-        at = len(name)
-        below.append(at)
-        above.append(at)
-        if isinstance(data, int | float):
-            name.append(0)
-            limit.append(0.0)
-            value.append(data)
-            return at
-        if depth > DEEPEST or not isinstance(data, Mapping):
-            raise ValueError("a tree is a number or an object with if, most, then and else")
-        name.append(names.setdefault(str(data["if"]), len(names)))
-        limit.append(float(data["most"]))
-        value.append(0.0)
-        below[at], above[at] = planted(data["then"], depth + 1), planted(data["else"], depth + 1)
-        return at
-
-    roots = np.array([planted(tree, 0) for tree in trees], dtype=np.int64)
-    name_at, below_at, above_at = (np.array(part, dtype=np.int64) for part in (name, below, above))
-    return Forest(tuple(names), name_at, np.array(limit), below_at, above_at, np.array(value), roots)
+def forest_from(trees: Sequence[Mapping[str, Any]]) -> Forest:
+    """Trees as they are written → `Forest`; raises `ValueError` for what is none."""
+    sizes = np.array([len(tree["if"]) for tree in trees], dtype=np.int64)
+    columns = {key: list(chain.from_iterable(tree[key] for tree in trees)) for key in ("if", "most", "else")}
+    names = {name: k for k, name in enumerate(dict.fromkeys(["", *columns["if"]]))}
+    name = np.array([names[n] for n in columns["if"]], dtype=np.int64)
+    number = np.array(columns["most"], dtype=np.float64)
+    roots, row, leaf = np.cumsum(sizes) - sizes, np.arange(name.size), name == 0
+    above = np.array(columns["else"], dtype=np.int64)
+    if not number.size == above.size == row.size:
+        raise ValueError("the columns of a tree differ in length")
+    above = np.where(leaf, row, above + np.repeat(roots, sizes))
+    below = np.where(leaf, row, row + 1)
+    ends = np.repeat(roots + sizes, sizes)
+    # each answer leads further down, or asking might never end
+    if np.any(~leaf & ((above <= below) | (above >= ends))):
+        raise ValueError("a row of a tree leads to none of the rows below it")
+    return Forest(tuple(names), name, np.where(leaf, 0.0, number), below, above, np.where(leaf, number, 0.0), roots)
