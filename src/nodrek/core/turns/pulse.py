@@ -43,7 +43,7 @@ JOLTS, MOST_JOLTS, FAR_OUT = 0.04, 0.25, 5.0
 out over several readings), within the first two."""
 JOLT_DENSITY = 1.0 / (HIGHEST - DEEPEST)
 WIDTH_STEP = 0.02
-LOOKED_OVER, HOPELESS = 8, 40.0
+LOOKED_OVER, HOPELESS = 4, 40.0
 """Every so many pieces, shapes that are so far (ln) behind the best of their family are left."""
 MOST_OF_FAST = 1_200
 """Samples of a thinned log that are looked at: a minute."""
