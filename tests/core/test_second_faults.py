@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks import also_wrong
+from benchmarks import also_wrong, fourth_world
 
 from conftest import drive, quiet
 from nodrek.core.corners import map_corners
@@ -83,3 +83,11 @@ def test_a_corner_of_another_scale_hides_nothing(factor: float) -> None:
     assert told == pytest.approx(np.log(factor), abs=0.01)
     (summary,) = (f.summary for f in analysis.findings if f.fault is Fault.RING_COUNT)
     assert ("another unit" in summary) is (abs(factor * 1.609344 - 1.0) < 0.01)
+
+
+def test_a_ring_that_halves_most_readings_is_no_wrong_count() -> None:
+    """A unit that repeats its last period reads half for two thirds of each turn: in whole mm/s that was a wrong number
+    of teeth beside the ring, at 0.94."""
+    raw = fourth_world.draw(71003, "lost tooth", 10.0).log
+    fine = tuple(replace(c, values=np.round(c.values / 3.6, 3), unit="m/s") for c in raw.channels)
+    assert sure(replace(raw, channels=fine)) == {(Fault.RING_DAMAGE, frozenset({Corner.RR}))}

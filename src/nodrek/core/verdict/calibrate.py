@@ -20,6 +20,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import Calibration, logistic
+from nodrek.core.motion.events import losing_edges
 from nodrek.core.verdict.dead import AWAKE
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -49,6 +50,8 @@ NOTHING = -4.6
 HIGHEST, LOWEST = 0.995, 0.001
 LARGEST_IN_DRIVES = 25.0
 """Per cent beyond which no drive that taught has a steady ratio: six teeth of 29 are 21."""
+LOST_SAYS = 0.5
+"""Share of a low ratio from which the samples that read low explain it."""
 UNTOLD = 0.8
 """Most that is said of silence which may be a sensor that has not woken yet (`find_dead`; own estimate)."""
 
@@ -60,7 +63,7 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     # what is proved without them leaves its rivals at the same corner little
     proved = {c: f.confidence for f in findings if HELD in f.evidence for c in f.corners}
     for finding in findings:
-        if HELD in finding.evidence or _nothing_else_makes(finding):
+        if HELD in finding.evidence or _nothing_else_makes(finding, exam):
             out.append(finding)
             continue
         kind = SAME_TREES.get(finding.fault, finding.fault)
@@ -83,8 +86,13 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     return out
 
 
-def _nothing_else_makes(finding: Finding) -> bool:
-    return finding.fault is Fault.RING_COUNT and abs(finding.evidence["difference_percent"]) > LARGEST_IN_DRIVES
+def _nothing_else_makes(finding: Finding, exam: Examination) -> bool:
+    """Whether a ratio is so far off that only the number of teeth can be wrong: steadily, as edges that are lost from
+    sample to sample may take as much (a unit that repeats its last period reads half for most of a turn)."""
+    if finding.fault is not Fault.RING_COUNT or abs(finding.evidence["difference_percent"]) <= LARGEST_IN_DRIVES:
+        return False
+    lost = exam.once("losing edges", lambda: losing_edges(exam.motions)).get(finding.corners[0])
+    return lost is None or lost.change > LOST_SAYS * math.log1p(finding.evidence["difference_percent"] / 100.0)
 
 
 def _within(probability: float) -> float:
