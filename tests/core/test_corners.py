@@ -74,10 +74,17 @@ def test_turning_is_brought_to_a_nominal_speed_and_said(unit: str, turns_a_secon
     assert any("ratios are right" in w for w in log.warnings)
 
 
-@pytest.mark.parametrize("name", ["FL_kmh", "WheelSpeed_FL_Kph", "Speed FL (km/h)", "vFL_mps", "wheel FL mph"])
+NAMES = ["FL_kmh", "WheelSpeed_FL_Kph", "Speed FL (km/h)", "vFL_mps", "wheel FL mph", "v_FL_m_s", "freq_FL_Hz"]
+
+
+@pytest.mark.parametrize("name", NAMES)
 def test_a_unit_may_stand_in_the_name(name: str) -> None:
     log = map_corners(raw((name, None), (name.replace("FL", "FR"), None)))
     assert not log.channels[Corner.FL].unit_guessed
+
+
+def test_a_rate_in_the_name_is_no_unit() -> None:
+    assert map_corners(raw(("Speed FL 100Hz", None), ("Speed FR 100Hz", None))).channels[Corner.FL].unit_guessed
 
 
 @pytest.mark.parametrize("code", [-1.0, -999.0, 250.0, 327.67])

@@ -118,6 +118,10 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: ['"' + x.replace(".", ",") + '"' for x in (f"{TIME[k]:.2f}", *speeds(k))]),
     "whole milliseconds grouped, late in the log": f"time [ms];{SEMI}\n"
     + rows(lambda k: [f"{1e3 * TIME[k]:,.0f}".replace(",", "."), *(s.replace(".", ",") for s in speeds(k))], ";"),
+    "corners in brackets": "time [s],Wheel speed (front left),Wheel speed (front right),Wheel speed (rear left),"
+    "Wheel speed (rear right)\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "axles above the sides": ",front axle,,rear axle,\ntime,left,right,left,right\ns,km/h,km/h,km/h,km/h\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
     "afternoon": f"Time,{NAMES}\n"
     + rows(lambda k: [f"{(45000 + int(TIME[k])) // 3600 - 12:02d}:{(45000 + int(TIME[k])) // 60 % 60:02d}:"
                       f"{(45000 + TIME[k]) % 60:06.3f} PM", *speeds(k)]),

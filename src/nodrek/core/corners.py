@@ -16,6 +16,7 @@ import numpy as np
 from nodrek.core.corner_names import corner_of, corners_by_system, speed_score, stem_of, turns_the_vehicle
 from nodrek.core.model import Array, Corner, RawChannel, RawLog, ReferenceSpeed, TurnSignal, WheelLog
 from nodrek.core.understanding import agree_on_guesses, refuse_raw_counts, settle_clock, understand
+from nodrek.core.units import is_speed_spelling
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
 
 BEYOND_DOUBT = 5.0
@@ -100,8 +101,18 @@ def _settled(chosen: Mapping[Corner, RawChannel], warnings: list[str]) -> dict[C
     return out
 
 
+def with_full_names(raw: RawLog) -> RawLog:
+    """``Wheel speed (front left)``: what stands in brackets there is no unit, and part of the name again."""
+    told = {id(c): c for c in raw.channels if c.unit and not is_speed_spelling(c.unit) and corner_of(c.unit)}
+    if not told:
+        return raw
+    named = (replace(c, name=f"{c.name} ({c.unit})", unit=None) if id(c) in told else c for c in raw.channels)
+    return replace(raw, channels=tuple(named))
+
+
 def choose_channels(raw: RawLog, wanted: Mapping[Corner, str]) -> Choice:
     """Which channel is which corner; see `map_corners` for what it raises."""
+    raw = with_full_names(raw)
     by_hand = {corner: _by_name(raw, name) for corner, name in wanted.items()}
     free = [
         c for c in raw.channels

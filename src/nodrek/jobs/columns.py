@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from nodrek.core.corners import choose_channels
+from nodrek.core.corners import choose_channels, with_full_names
 from nodrek.core.model import Array, Corner, RawChannel
 from nodrek.errors import NodrekError
 from nodrek.io.logs.read import read_log
@@ -38,7 +38,7 @@ class Columns:
 
 def look_at_columns(path: Path, databases: tuple[Path, ...] = ()) -> Columns:
     """Read `path` and thin its columns; raises what reading raises."""
-    raw = read_log(path, Request(databases=databases))
+    raw = with_full_names(read_log(path, Request(databases=databases)))
     try:
         chosen = choose_channels(raw, {}).channels
     except NodrekError:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 
-from nodrek.core.corners import choose_channels
+from nodrek.core.corners import choose_channels, with_full_names
 from nodrek.core.model import Corner, RawLog
 from nodrek.io.logs.read import read_log
 from nodrek.io.logs.source import Request
@@ -32,6 +32,7 @@ def convert_file(
 def _named(raw: RawLog, mapping: Mapping[Corner, str]) -> RawLog:
     if not mapping:
         return raw
+    raw = with_full_names(raw)
     chosen = choose_channels(raw, mapping).channels
     prefix = {id(channel): f"Wheel speed {corner}: " for corner, channel in chosen.items() if corner in mapping}
     channels = tuple(replace(c, name=prefix.get(id(c), "") + c.name) for c in raw.channels)

@@ -43,6 +43,8 @@ def assemble(
     if not at:
         raise UnreadableFile(f"{file_name} has no time column: a column named time, rising from row to row, is needed.")
     warnings: list[str] = []
+    if not ready and not is_clock_name(names[at[0]], units[at[0]]):
+        warnings.append(f'No column is named as a time; "{names[at[0]]}" rises steadily and was taken for it.')
     times: dict[int, Array] = {}
     for i in at:
         column = columns[i]
