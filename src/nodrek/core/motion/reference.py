@@ -30,6 +30,8 @@ from nodrek.core.motion.usable import Usable
 
 SLOWEST = 1.2
 """m/s below which nothing is compared: readings of a crawling wheel are mostly rounding."""
+SLOW, LEAST_FAST_M = 2.5, 350.0
+"""m/s up to which a wheel turns slowly, and metres beyond it without which a drive only crawls."""
 ASLEEP_BELOW = 3.0
 """m/s under which a zero may be a sleeping sensor (8 km/h is common practice; with margin)."""
 YAW_SECONDS = 0.5
@@ -78,6 +80,19 @@ class Deviations:
         """Median of the noise; NaN where none is known."""
         known = self.noise[np.isfinite(self.noise)]
         return float(np.median(known)) if known.size else float("nan")
+
+    @cached_property
+    def only_crawls(self) -> bool:
+        """Whether hardly any of the way is rolled at more than a walk: a queue, a car park, a round in the yard."""
+        return float(self.expected[self.expected > SLOW].sum()) * self.step_s < LEAST_FAST_M
+
+    def asked_from(self, speed: float, crawling: float = SLOWEST) -> float:
+        """m/s from which readings are asked: `speed`, or `crawling` where the drive only crawls.
+
+        Where a drive holds enough that is faster, the slow part is left out: sensors sleep, values are coarse and
+        steering is at its widest. Of a drive that only crawls it is all there is.
+        """
+        return crawling if self.only_crawls else speed
 
     @property
     def score(self) -> Array:

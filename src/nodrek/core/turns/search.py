@@ -19,7 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array
-from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.turns.statistic import log_tail
 
 BIN_M = 0.05
@@ -27,7 +27,8 @@ BIN_M = 0.05
 LONGEST_M = 800.0
 LEAST_LOOKS = 4
 """Samples in a stretch under which nothing can repeat."""
-SHORTEST_M = 50.0
+SHORTEST_M, SHORTEST_CRAWL_M = 50.0, 15.0
+"""Shortest stretch, and that of a drive that only crawls: halts lie closer there."""
 FREQUENCIES = (1 / 3.6, 1 / 1.55)
 """Turns per metre searched: circumference 1.55 m (small car) to 3.6 m (heavy vehicle)."""
 HARMONICS = (1, 2, 4, 8)
@@ -36,8 +37,6 @@ DELAYS = (0.0, 0.06)
 PROMISING_LOG_P = -1.0
 """A delay sharpens what is there; where nothing stands out it is not tried."""
 CLIP = (-8.0, 4.0)
-FOLD_FROM = 2.5
-"""m/s below which the deviations do not take part in the fold."""
 DEEP_SCORE, LEAST_DEEP = -5.0, 20
 """Noise units from which a dip shows how it fades, and how many such samples that takes."""
 LEAST_DIPS = 8
@@ -107,7 +106,8 @@ class Scale:
 
 
 def find_stretches(motion: CornerMotion) -> list[Stretch]:
-    """Cut at standstill, at holes and at `LONGEST_M`; drop what is shorter than `SHORTEST_M`."""
+    """Cut at standstill, at holes and at `LONGEST_M`; drop what is shorter than `SHORTEST_M`, or `SHORTEST_CRAWL_M`."""
+    shortest = SHORTEST_CRAWL_M if motion.only_crawls else SHORTEST_M
     moving = (motion.vehicle > 1.0) & (motion.expected > 0.5)
     step = np.diff(motion.times, append=motion.times[-1])
     hole = step > max(1.0, 4.0 * float(np.median(step)))
@@ -117,7 +117,7 @@ def find_stretches(motion: CornerMotion) -> list[Stretch]:
     change = np.concatenate([[0], np.flatnonzero(np.diff(piece)) + 1, [piece.size]])
     for lo, hi in pairwise(change):
         metres = float(motion.path[hi - 1] - motion.path[lo])
-        if metres < SHORTEST_M:
+        if metres < shortest:
             continue
         parts = max(1, math.ceil(metres / LONGEST_M))
         marks = motion.path[lo] + metres * np.arange(parts + 1) / parts
@@ -149,7 +149,7 @@ def fold_weights(motion: CornerMotion, weighing: Weighing = Weighing()) -> Array
     the turn, by more the faster the wheel, but the sample in which it came is always at its place.
     """
     score = np.array(motion.score)
-    left_out = np.isnan(score) | (motion.expected < FOLD_FROM)
+    left_out = np.isnan(score) | (motion.expected < motion.asked_from(SLOW))
     score[left_out] = 0.0
     score = new_part(score, weighing.memory)
     if weighing.dips_only:
@@ -191,7 +191,7 @@ def dip_memory(motion: CornerMotion) -> float:
     """
     score = motion.score
     with np.errstate(invalid="ignore"):
-        deep = (score[:-1] < DEEP_SCORE) & (motion.expected[:-1] >= FOLD_FROM) & np.isfinite(score[1:])
+        deep = (score[:-1] < DEEP_SCORE) & (motion.expected[:-1] >= motion.asked_from(SLOW)) & np.isfinite(score[1:])
     if deep.sum() < LEAST_DEEP:
         return 0.0
     return float(np.clip(np.median(score[1:][deep] / score[:-1][deep]), 0.0, MOST_MEMORY))

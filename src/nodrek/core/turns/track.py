@@ -174,7 +174,7 @@ def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tupl
     inside = np.zeros(motion.times.size, dtype=bool)
     for stretch in stretches:
         inside[stretch.start : stretch.stop] = True
-    fit = inside & ~np.isnan(motion.deviation) & (motion.expected > FROM_SPEED)
+    fit = inside & ~np.isnan(motion.deviation) & (motion.expected > motion.asked_from(FROM_SPEED))
     # a lost edge never reads nothing: silence is another fault's, and would pass for many dips in one place
     used = np.flatnonzero(fit & ~(motion.deviation < SILENT))
     if used.size < 4 * LEAST_DIPS:

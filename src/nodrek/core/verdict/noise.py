@@ -21,8 +21,8 @@ from nodrek.core.verdict.odds import ratio_odds
 from nodrek.core.verdict.ring import LOCKED_LOG_P
 from nodrek.core.verdict.stand_in import FAST_LOG_HZ
 
-FROM_SPEED = 4.0
-"""m/s; below, single edges are coarse in any sound log."""
+FROM_SPEED, FROM_CRAWL = 4.0, 2.0
+"""m/s; below, single edges are coarse in any sound log; and the same of a drive that only crawls."""
 DIP_SCORE = -4.0
 LEAST_DEPTH = -0.012
 SPREAD_CLIP = 12.0
@@ -176,7 +176,7 @@ def _dips(exam: Examination, corner: Corner) -> _Dips:
     motion = exam.followed[corner]
     noise = motion.noise * _fairness(exam, corner)
     with np.errstate(invalid="ignore"):
-        moving = (motion.expected > FROM_SPEED) & ~np.isnan(motion.deviation)
+        moving = (motion.expected > motion.asked_from(FROM_SPEED, FROM_CRAWL)) & ~np.isnan(motion.deviation)
         rest = motion.deviation - _tied_to_the_turn(exam, corner)
         score = rest / noise
         dips = (score < DIP_SCORE) & (rest < LEAST_DEPTH)

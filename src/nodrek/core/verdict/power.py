@@ -12,11 +12,11 @@ import math
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault
-from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.motion.waking import LEAST_SPEED
 from nodrek.core.turns.phase import turn_phasor, within_turn
-from nodrek.core.turns.search import CLIP, FOLD_FROM, HARMONICS, MOST_SAMPLES, fold_weights, some_stretches
+from nodrek.core.turns.search import CLIP, HARMONICS, MOST_SAMPLES, fold_weights, some_stretches
 from nodrek.core.turns.statistic import log_tail
 from nodrek.core.verdict.breaks import FROM_SPEED as BREAKS_FROM
 from nodrek.core.verdict.examine import Examination, RingEvidence
@@ -69,7 +69,7 @@ def _turn_power(exam: Examination, corner: Corner) -> tuple[float, float]:
     inside = np.zeros(motion.times.size, dtype=bool)
     for stretch in ring.stretches:
         inside[stretch.start : stretch.stop] = True
-    used = inside & (fold_weights(motion) != 0.0) & (motion.expected > FOLD_FROM)
+    used = inside & (fold_weights(motion) != 0.0) & (motion.expected > motion.asked_from(SLOW))
     # the same slower part of the log that the ring profile is made of
     speeds = motion.expected[used]
     if speeds.size < 50:

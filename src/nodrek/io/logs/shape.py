@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import re
 from dataclasses import dataclass
-from itertools import accumulate
 
 from nodrek.core.units import speed_factor, time_factor
 from nodrek.io.logs.cells import clean, has_grouping, is_clock, is_missing, is_number, split_unit, uses_decimal_comma
@@ -166,8 +165,10 @@ def _header(
     names = above[-1] if above else [f"column {i + 1}" for i in range(width)]
     if len(above) > 1 and len({n for n in names if n}) < sum(map(bool, names)):
         # "left, right, left, right" under "front axle, , rear axle, "
-        over = list(accumulate(above[-2], lambda before, cell: cell or before))
-        names = [f"{group} {name}".strip() for group, name in zip(over, names, strict=True)]
+        over = ""
+        for i, name in enumerate(names):
+            over = above[-2][i] or over
+            names[i] = f"{over} {name}".strip()
     plain = []
     for i, cell in enumerate(names):
         name = cell
