@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from conftest import drive
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
-from nodrek.core.motion.reference import CornerMotion, compare_corners
+from nodrek.core.motion.reference import SLOWEST, CornerMotion, compare_corners
 from nodrek.core.motion.usable import find_usable
 from nodrek.core.turns.fold import PROFILE_BINS, explained_deviation, find_arcs, fold
 from nodrek.core.turns.lost import is_moved, measure_dips
@@ -23,6 +23,7 @@ from nodrek.core.turns.search import (
     find_scale,
     find_scale_of_events,
     find_stretches,
+    fold_weights,
     some_stretches,
     whitened,
 )
@@ -35,14 +36,16 @@ CIRCUMFERENCE = 2.07
 NOISE = 0.004
 
 
-def motion_with(dip: Array | float, seconds: float = 150.0, rate: float = 50.0, drift: float = 0.0) -> CornerMotion:
-    """A wheel turning at 4 to 12 m/s whose deviation is `dip` as a function of its angle, in noise.
+def motion_with(
+    dip: Array | float, seconds: float = 150.0, rate: float = 50.0, drift: float = 0.0, times_slower: float = 1.0
+) -> CornerMotion:
+    """A wheel turning at 4 to 12 m/s, or so many times slower, whose deviation is `dip` as a function of its angle, in noise.
 
     `dip`: depth of a dip over angles 0.30 to 0.36 of the turn, or amplitudes of a profile.
     """
     rng = np.random.default_rng(8)
     times = np.arange(0.0, seconds, 1 / rate)
-    speed = 8.0 + 3.0 * np.sin(times / 9.0) + 1.0 * np.sin(times / 2.3)
+    speed = (8.0 + 3.0 * np.sin(times / 9.0) + 1.0 * np.sin(times / 2.3)) / times_slower
     path = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) / rate)])
     angle = np.mod(path * (1 + drift * np.sin(path / 400)) / CIRCUMFERENCE, 1.0)
     deviation = NOISE * rng.standard_normal(times.size)
@@ -85,6 +88,20 @@ def test_a_tooth_that_is_moved_reads_low_beside_where_it_reads_high(moved: float
     assert arcs[0].area == pytest.approx(0.35 / 1.35 / 48, rel=0.4)
     dips = measure_dips(motion, ring, arcs, 0.0, 0.003)
     assert is_moved(ring, arcs[0], dips.areas[0])
+
+
+def test_a_drive_that_only_crawls_is_followed_at_a_walk() -> None:
+    """At 1.3 to 4 m/s, mostly under 2.5: the same turns are as good as faster ones. Of a drive with both the slow ones
+    are left out."""
+    crawl, fast = motion_with(0.08, times_slower=4.0, seconds=100.0), motion_with(0.08)
+    assert (crawl.only_crawls, fast.only_crawls) == (True, False)
+    scale = find_scale(crawl, find_stretches(crawl))
+    assert scale is not None
+    assert scale.log_p < -30.0
+    assert 1 / scale.frequency == pytest.approx(CIRCUMFERENCE, rel=5e-3)
+    assert np.all(fold_weights(crawl)[crawl.expected > SLOWEST] != 0.0)
+    slowed = replace(fast, expected=np.where(fast.times < 10.0, 2.0, fast.expected))
+    assert not fold_weights(slowed)[fast.times < 10.0].any()
 
 
 def test_noise_alone_is_not_locked() -> None:
