@@ -39,7 +39,8 @@ NOISE = 0.004
 def motion_with(
     dip: Array | float, seconds: float = 150.0, rate: float = 50.0, drift: float = 0.0, times_slower: float = 1.0
 ) -> CornerMotion:
-    """A wheel turning at 4 to 12 m/s, or so many times slower, whose deviation is `dip` as a function of its angle, in noise.
+    """A wheel turning at 4 to 12 m/s, or so many times slower, whose deviation is `dip` as a function of its angle, in
+    noise.
 
     `dip`: depth of a dip over angles 0.30 to 0.36 of the turn, or amplitudes of a profile.
     """
