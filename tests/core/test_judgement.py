@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from conftest import analyze_raw, drive
-from nodrek.core.model import Analysis, Corner, Fault, RawLog, Vehicle, Verdict, WheelLog
+from nodrek.core.model import Analysis, Corner, Fault, RawChannel, RawLog, Vehicle, Verdict, WheelLog
 from nodrek.core.motion.ratios import RatioEstimate
 from nodrek.core.verdict.breaks import times_words
 from nodrek.core.verdict.examine import Examination
@@ -159,6 +159,24 @@ def test_a_standing_vehicle_is_told() -> None:
     still = replace(raw, channels=tuple(replace(c, values=c.values * 0.02) for c in raw.channels))
     with pytest.raises(NeverMoves, match="highest speed seen"):
         analyze_raw(still)
+
+
+def test_a_walk_is_a_drive_where_all_corners_read_at_it() -> None:
+    """Pushed at 4 to 7 km/h: a ring that loses teeth shows. A silent corner may sleep, and is not judged."""
+    times = np.arange(0.0, 60.0, 0.02)
+    kmh = np.where(times > 4.0, 5.5 + 1.4 * np.sin(times / 5.0), 0.0)
+    turns = np.cumsum(kmh / 3.6 * 0.02) / 1.9
+    values = {c: np.round(kmh * (1.0 + 0.003 * np.sin(3.0 * times + k)), 2) for k, c in enumerate(Corner)}
+    values[Corner.RL] *= np.where(np.mod(turns, 1.0) < 0.05, 0.5, 1.0)
+    walked = RawLog(tuple(RawChannel(c.value, "km/h", times, v) for c, v in values.items()), "csv")
+    analysis, _ = analyze_raw(walked)
+    assert isinstance(analysis, Analysis)
+    assert [(f.fault, f.corners) for f in analysis.findings if f.confidence >= 0.5] == [
+        (Fault.RING_DAMAGE, (Corner.RL,))
+    ]
+    asleep = tuple(replace(c, values=c.values * (c.name != "FR")) for c in walked.channels)
+    with pytest.raises(NeverMoves):
+        analyze_raw(replace(walked, channels=asleep))
 
 
 def test_missing_corners_are_said() -> None:

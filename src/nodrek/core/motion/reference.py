@@ -26,9 +26,9 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import median_last_axis, slow_part, spread_blocks, to_blocks
-from nodrek.core.motion.usable import Usable
+from nodrek.core.motion.usable import WALK, Usable
 
-SLOWEST = 1.2
+SLOWEST = WALK
 """m/s below which nothing is compared: readings of a crawling wheel are mostly rounding."""
 SLOW, LEAST_FAST_M = 2.5, 350.0
 """m/s up to which a wheel turns slowly, and metres beyond it without which a drive only crawls."""

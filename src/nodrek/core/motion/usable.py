@@ -18,6 +18,10 @@ GRID_STEP = 0.2
 """Seconds between the points on which corners are laid side by side for this first look."""
 MOVING = 8.0 / 3.6
 """Below 8 km/h coil sensors are silent (common practice, no published source)."""
+LEAST_MOVING_S = 3.0
+"""Seconds of that without which a log is no drive, unless all corners read at a walk."""
+WALK, WALK_S, WALK_SHARE = 1.2, 15.0, 0.9
+"""m/s and seconds of a walk, and the share of it for which each corner reads: then none of them sleeps."""
 FROZEN_AT_LEAST = 4.0
 """Seconds of one unchanged value before "frozen" is considered."""
 FROZEN_WHILE = 3.0
@@ -39,9 +43,9 @@ class Usable:
     """Per corner: samples fit for comparison, and the stretches that are not.
 
     ``vehicle`` is the vehicle's speed (m/s) on ``grid`` (s). ``dead`` and ``frozen``:
-    seconds of driving (above `MOVING`) spent that way, by corner; ``moving`` seconds of
-    driving at all; ``stuck_at`` the constant value, m/s, NaN for "no valid value". ``dead_awake``: seconds of
-    ``dead`` at speeds at which the corner reads otherwise; all of them where it never reads.
+    seconds of driving (above `MOVING`, or at a `WALK` where there is no more) spent that way, by corner; ``moving``
+    seconds of driving at all; ``stuck_at`` the constant value, m/s, NaN for "no valid value". ``dead_awake``: seconds
+    of ``dead`` at speeds at which the corner reads otherwise; all of them where it never reads.
     """
 
     grid: Array
@@ -75,7 +79,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         frozen_grid[corner] = _frozen_mask(runs[corner], grid, held[corner], others, channels[corner].quantum)
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
-    moving = vehicle > MOVING
+    moving = vehicle > _moving_from(list(held.values()), vehicle)
     masks, dead, since, awake, frozen, stuck = {}, {}, {}, {}, {}, {}
     for corner, channel in channels.items():
         zero = (held[corner] <= 0.02 * vehicle) & moving
@@ -94,6 +98,15 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
         masks[corner] = ~near & ~channel.invalid
     return Usable(grid, vehicle, masks, dead, since, awake, frozen, stuck, float(moving.sum() * GRID_STEP))
+
+
+def _moving_from(held: list[Array], vehicle: Array) -> float:
+    """m/s from which this is driving: a walk, where there is hardly any more and all corners read at it."""
+    walked = vehicle > WALK
+    if np.count_nonzero(vehicle > MOVING) * GRID_STEP >= LEAST_MOVING_S or walked.sum() * GRID_STEP < WALK_S:
+        return MOVING
+    least = min(float(np.mean(values[walked] > 0.5 * vehicle[walked])) for values in held)
+    return WALK if least > WALK_SHARE else MOVING
 
 
 def _seconds_awake(dead: npt.NDArray[np.bool_], reads: npt.NDArray[np.bool_], vehicle: Array) -> float:

@@ -16,7 +16,7 @@ from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.scale import as_read, brought_to_scale, far_off
-from nodrek.core.motion.usable import MOVING, Usable, find_usable
+from nodrek.core.motion.usable import LEAST_MOVING_S, MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
 from nodrek.core.turns.fold import LowArc, RingFold, explained_deviation, find_arcs, fold, is_two_turns
 from nodrek.core.turns.pulse import Shapes, weigh_shapes
@@ -31,7 +31,6 @@ Progress = Callable[[float, str], None]
 """Called with the share done (0..1) and what is being done, from any thread; may raise
 `Cancelled`."""
 
-LEAST_MOVING_S = 3.0
 SLOW_LOG_HZ = 25.0
 """Up to this rate single dips are followed; faster logs show every turn as a whole."""
 LOUD = 0.002
