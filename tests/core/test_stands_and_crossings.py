@@ -81,6 +81,18 @@ def test_a_value_that_stands_while_others_turn_is_frozen() -> None:
     assert not spins[Corner.RL].alive
 
 
+@pytest.mark.parametrize("there", [(Corner.RL, Corner.RR), (Corner.FL, Corner.FR, Corner.RR)])
+def test_a_dead_corner_of_a_trailer_is_no_scene_on_stands(there: tuple[Corner, ...]) -> None:
+    """Ninety seconds of town at up to 43 km/h with halts: the dead corner woke for a moment at the start."""
+    times = np.arange(0.0, 110.0, 1 / RATE)
+    drive = np.maximum(0.0, 43.0 * np.sin(times / 9.0) ** 2 - 4.0)
+    speeds = {c: drive if c is not Corner.RR else drive * (times < 6.0) for c in there}
+    log = map_corners(
+        RawLog(tuple(RawChannel(c.value, "km/h", times, np.round(v, 2)) for c, v in speeds.items()), "csv")
+    )
+    assert not is_spin(log)
+
+
 def test_driven_wheels_turn_together_on_stands() -> None:
     """An open differential turns both wheels of its axle: still a scene on stands."""
     times = np.arange(0.0, 40.0, 1 / RATE)

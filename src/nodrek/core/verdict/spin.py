@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 
@@ -17,6 +18,11 @@ from nodrek.core.model import Corner, Fault, Finding, SpinResult, WheelChannel, 
 TURNING = 0.25
 """m/s from which a wheel counts as turning."""
 LEAST_TURN_S = 0.5
+TURN_SHARE = 0.1
+"""Part of all turning that one turn takes at least."""
+LONGEST_ONE_SET_S = 60.0
+"""Seconds for which the same wheels turn, while another does not, from which two or three corners are a drive. (Of
+four, both wheels of an axle may be run by the engine, and hardly ever are two corners dead at once.)"""
 TOGETHER_SHARE = 0.1
 """Part of the turning time for which three corners may turn at once (moments of a creeping log)."""
 FASTEST = 14.0
@@ -47,13 +53,23 @@ def is_spin(log: WheelLog) -> bool:
     # two may turn together: the driven wheels of one axle
     together = float((count[anything] >= 3).mean()) if len(log.channels) >= 3 else float((count[anything] == 2).mean())
     alone = float((count[anything] == 1).mean())
-    return together < TOGETHER_SHARE and (alone > 0.3 or _takes_turns(turning, anything))
+    few = len(log.channels) < len(Corner)
+    if few and anything.sum() * GRID_S > LONGEST_ONE_SET_S and not _takes_turns(turning, anything):
+        # one wheel, or two, turn all the time: a drive on which another is dead
+        return False
+    return together < TOGETHER_SHARE and (alone > 0.3 or len(_sets(turning, anything)) >= 2)
+
+
+def _sets(turning: np.ndarray, anything: np.ndarray) -> set[tuple[bool, ...]]:
+    """Which wheels turn at once: pairs of one axle may."""
+    return {tuple(column) for column in turning[:, anything].T.tolist()}
 
 
 def _takes_turns(turning: np.ndarray, anything: np.ndarray) -> bool:
-    """Pairs of one axle turned together: at least two sets of wheels have had their turn."""
-    sets = {tuple(column) for column in turning[:, anything].T.tolist()}
-    return len(sets) >= 2
+    """Whether one set of wheels turns for a while and then another, each without some wheel of the other."""
+    least = max(LEAST_TURN_S, TURN_SHARE * anything.sum() * GRID_S)
+    columns, counts = np.unique(turning[:, anything], axis=1, return_counts=True)
+    return any(np.any(a & ~b) and np.any(b & ~a) for a, b in combinations(columns.T[counts * GRID_S >= least], 2))
 
 
 def spin_results(log: WheelLog) -> tuple[dict[Corner, SpinResult], tuple[Finding, ...]]:
