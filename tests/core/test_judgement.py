@@ -161,6 +161,17 @@ def test_a_standing_vehicle_is_told() -> None:
         analyze_raw(still)
 
 
+def test_three_dead_corners_do_not_stop_the_vehicle() -> None:
+    """The fourth shows 90 km/h: that log was said never to move."""
+    raw = drive(85, duration_s=60.0, road="motorway")
+    one = tuple(replace(c, values=c.values * (k == 1)) for k, c in enumerate(raw.channels))
+    analysis, _ = analyze_raw(replace(raw, channels=one))
+    assert isinstance(analysis, Analysis)
+    assert {(f.fault, f.corners) for f in analysis.findings if f.confidence >= 0.5} == {
+        (Fault.NO_SIGNAL, (c,)) for c in Corner if c.value not in one[1].name
+    }
+
+
 def test_a_walk_is_a_drive_where_all_corners_read_at_it() -> None:
     """Pushed at 4 to 7 km/h: a ring that loses teeth shows. A silent corner may sleep, and is not judged."""
     times = np.arange(0.0, 60.0, 0.02)

@@ -20,6 +20,8 @@ MOVING = 8.0 / 3.6
 """Below 8 km/h coil sensors are silent (common practice, no published source)."""
 LEAST_MOVING_S = 3.0
 """Seconds of that without which a log is no drive, unless all corners read at a walk."""
+ONLY_DRIVEN = 14.0
+"""m/s: no hand, and no engine at idle, turns a wheel faster on stands."""
 WALK, WALK_S, WALK_SHARE = 1.2, 15.0, 0.9
 """m/s and seconds of a walk, and the share of it for which each corner reads: then none of them sleeps."""
 FROZEN_AT_LEAST = 4.0
@@ -129,12 +131,14 @@ def _hold(channel: WheelChannel, grid: Array) -> Array:
 def _vehicle_speed(speeds: Array) -> Array:
     """Second highest of the corners: one that races away or reads nothing changes nothing.
 
-    With two corners left the higher one counts, as the usual way to fail is downwards.
+    With two corners left the higher one counts, as the usual way to fail is downwards; so it does where the others
+    never move while one is faster than any wheel is turned on stands.
     """
     ordered = np.sort(np.where(np.isnan(speeds), -1.0, speeds), axis=0)[::-1]
     present = np.sum(ordered >= 0, axis=0)
     second = ordered[min(1, ordered.shape[0] - 1)]
-    vehicle: Array = np.maximum(np.where(present >= 3, second, ordered[0]), 0.0)
+    alone = np.count_nonzero(ordered[0] > ONLY_DRIVEN) * GRID_STEP >= LEAST_MOVING_S and not np.any(second > MOVING)
+    vehicle: Array = np.maximum(np.where((present >= 3) & ~np.bool_(alone), second, ordered[0]), 0.0)
     return vehicle
 
 

@@ -14,6 +14,7 @@ from itertools import combinations
 import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding, SpinResult, WheelChannel, WheelLog
+from nodrek.core.motion.usable import ONLY_DRIVEN
 
 TURNING = 0.25
 """m/s from which a wheel counts as turning."""
@@ -25,8 +26,6 @@ LONGEST_ONE_SET_S = 60.0
 four, both wheels of an axle may be run by the engine, and hardly ever are two corners dead at once.)"""
 TOGETHER_SHARE = 0.1
 """Part of the turning time for which three corners may turn at once (moments of a creeping log)."""
-FASTEST = 14.0
-"""m/s: no hand, and no engine at idle, turns a wheel faster on stands."""
 GRID_S = 0.2
 GAP_FACTOR = 1.6
 CONFIDENCE_TURNED, CONFIDENCE_UNKNOWN, CONFIDENCE_STUCK = 0.75, 0.45, 0.9
@@ -47,7 +46,7 @@ def is_spin(log: WheelLog) -> bool:
     if anything.sum() * GRID_S < LEAST_TURN_S:
         return False
     peak = max(_peak(ch) for ch in log.channels.values())
-    if peak > FASTEST:
+    if peak > ONLY_DRIVEN:
         return False
     count = turning.sum(axis=0)
     # two may turn together: the driven wheels of one axle
