@@ -1,4 +1,4 @@
-"""Drives from a seventh world, which teaches nothing: drivers go from one manoeuvre to the next.
+"""Drives from a seventh world, which was measured before it taught: drivers go from one manoeuvre to the next.
 
 Written from the trade alone, without a line of the other worlds' physics. A drive is a chain of manoeuvres (pull away,
 cruise, bend, roundabout, halt, brake hard, reverse), loads move between the wheels and radii with them, and most sound
