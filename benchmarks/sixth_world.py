@@ -1,4 +1,4 @@
-"""Drives from a sixth world, measured before it taught: roads that have a length, and channels with stamps of their own.
+"""Drives from a sixth world, measured before it taught: roads that have a length, channels with stamps of their own.
 
 Once more without a line of the other worlds' physics. Bends, bumps and halts lie at places of a road and are met when
 the car gets there; tyres are out of round; a ring is a row of rising (or of both) edges; faults are states of that row.
