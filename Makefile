@@ -34,7 +34,7 @@ bench: $(VENV)/.ready-to-train
 	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis
 
-# New probabilities from simulated drives; some three hours on two cores.
+# New probabilities from simulated drives; some four hours on two cores.
 train: $(VENV)/.ready-to-train
 	$(BIN)/python -m tools.train
 	$(BIN)/python -m tools.train_lost
