@@ -103,11 +103,14 @@ def _settled(chosen: Mapping[Corner, RawChannel], warnings: list[str]) -> dict[C
 
 def with_full_names(raw: RawLog) -> RawLog:
     """``Wheel speed (front left)``: what stands in brackets there is no unit, and part of the name again."""
-    told = {id(c): c for c in raw.channels if c.unit and not is_speed_spelling(c.unit) and corner_of(c.unit)}
-    if not told:
-        return raw
-    named = (replace(c, name=f"{c.name} ({c.unit})", unit=None) if id(c) in told else c for c in raw.channels)
-    return replace(raw, channels=tuple(named))
+
+    def named(channel: RawChannel) -> RawChannel:
+        unit = channel.unit
+        if unit is None or is_speed_spelling(unit) or corner_of(unit) is None:
+            return channel
+        return replace(channel, name=f"{channel.name} ({unit})", unit=None)
+
+    return replace(raw, channels=tuple(map(named, raw.channels)))
 
 
 def choose_channels(raw: RawLog, wanted: Mapping[Corner, str]) -> Choice:

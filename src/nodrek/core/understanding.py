@@ -141,13 +141,12 @@ def settle_clock(times: Array) -> tuple[Array, str | None]:
 def scale_of(channel: RawChannel, times: Array, values: Array) -> Scale:
     """What one of the channel's values is in m/s: by its unit, by its name, by how it moves."""
     in_name = _UNIT_IN_NAME.search(channel.name.lower().replace("_", " "))
-    for spelling in (channel.unit, in_name.group(0) if in_name else None):
+    for spelling in (channel.unit, in_name.group(0).replace(" ", "/") if in_name else None):
         speed, turn, edge = speed_factor(spelling), turn_factor(spelling), edge_factor(spelling)
         if speed is not None:
             return Scale(speed, speed_unit_name(speed))
         if turn is not None:
-            shown = str(spelling).strip("[](){} ").replace("rad s", "rad/s")
-            return Scale(turn * NOMINAL_CIRCUMFERENCE, shown, relative=True)
+            return Scale(turn * NOMINAL_CIRCUMFERENCE, str(spelling).strip("[](){} "), relative=True)
         if edge is not None:
             return Scale(edge * NOMINAL_CIRCUMFERENCE / NOMINAL_TEETH, "Hz", relative=True)
     factor = _guess_factor(times, values)

@@ -7,14 +7,14 @@ MPH = 0.44704
 
 _SPEED = {
     1 / 3.6: ("km/h", "kmh", "kph", "km/hr", "kmph", "km h-1", "km*h-1", "kilometers per hour",
-              "kilometres per hour", "kmh-1", "km/std", "km/u", "kmhr", "km/t", "km/ora", "km/h.", "km h"),
+              "kilometres per hour", "kmh-1", "km/std", "km/u", "kmhr", "km/t", "km/ora", "km/h."),
     MPH: ("mph", "mi/h", "miles/h", "mile/h", "miles per hour"),
-    1.0: ("m/s", "mps", "ms-1", "m s-1", "m/sec", "m s", "meters per second", "metres per second"),
+    1.0: ("m/s", "mps", "ms-1", "m s-1", "m/sec", "meters per second", "metres per second"),
 }  # fmt: skip
 _TURN = {
     1 / 60.0: ("rpm", "r/min", "1/min", "u/min", "rev/min", "min-1", "min^-1", "tr/min", "giri/min", "obr/min",
                "ot/min", "v/min", "omw/min", "rot/min"),
-    0.15915494309189535: ("rad/s", "rad/sec", "rads", "rad s", "rad s-1"),
+    0.15915494309189535: ("rad/s", "rad/sec", "rads", "rad s-1"),
     1.0: ("rev/s", "1/s", "rps", "u/s", "turns/s"),
 }  # fmt: skip
 _EDGE = {1.0: ("hz",), 1000.0: ("khz",)}

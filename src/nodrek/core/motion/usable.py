@@ -137,8 +137,9 @@ def _vehicle_speed(speeds: Array) -> Array:
     ordered = np.sort(np.where(np.isnan(speeds), -1.0, speeds), axis=0)[::-1]
     present = np.sum(ordered >= 0, axis=0)
     second = ordered[min(1, ordered.shape[0] - 1)]
-    alone = np.count_nonzero(ordered[0] > ONLY_DRIVEN) * GRID_STEP >= LEAST_MOVING_S and not np.any(second > MOVING)
-    vehicle: Array = np.maximum(np.where((present >= 3) & ~np.bool_(alone), second, ordered[0]), 0.0)
+    if not np.any(second > MOVING) and np.count_nonzero(ordered[0] > ONLY_DRIVEN) * GRID_STEP >= LEAST_MOVING_S:
+        second = ordered[0]
+    vehicle: Array = np.maximum(np.where(present >= 3, second, ordered[0]), 0.0)
     return vehicle
 
 

@@ -20,7 +20,6 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import Calibration, logistic
-from nodrek.core.motion.events import losing_edges
 from nodrek.core.verdict.dead import AWAKE
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -91,7 +90,7 @@ def _nothing_else_makes(finding: Finding, exam: Examination) -> bool:
     sample to sample may take as much (a unit that repeats its last period reads half for most of a turn)."""
     if finding.fault is not Fault.RING_COUNT or abs(finding.evidence["difference_percent"]) <= LARGEST_IN_DRIVES:
         return False
-    lost = exam.once("losing edges", lambda: losing_edges(exam.motions)).get(finding.corners[0])
+    lost = exam.lost.get(finding.corners[0])
     return lost is None or lost.change > LOST_SAYS * math.log1p(finding.evidence["difference_percent"] / 100.0)
 
 

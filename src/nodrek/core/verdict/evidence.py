@@ -25,7 +25,7 @@ from nodrek.core.verdict.dip_speeds import dip_speeds
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import lateness
 from nodrek.core.verdict.held import stand_ins_over_mates
-from nodrek.core.verdict.noise import FROM_CRAWL, FROM_SPEED, likeness, noisiness
+from nodrek.core.verdict.noise import is_asked, likeness, noisiness
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.ring import (
     DIP_DEPTH,
@@ -97,7 +97,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
     own_lock, mates_lock = _lock(ring), max((_lock(r) for r in mates), default=0.0)
     noise = speed = 0.0
     if motion is not None:
-        known = np.isfinite(motion.noise) & (motion.expected > motion.asked_from(FROM_SPEED, FROM_CRAWL))
+        known = np.isfinite(motion.noise) & is_asked(motion)
         if known.any():
             noise, speed = float(np.median(motion.noise[known])), float(np.median(motion.expected[known]))
     row = [
@@ -259,7 +259,7 @@ def _dip_numbers(exam: Examination, corner: Corner) -> list[float]:
     if motion is None or seen.even:
         return [*out, 0.0, 0.0, 0.0, 0.0, 0.0]
     with np.errstate(invalid="ignore"):
-        moving = motion.expected > motion.asked_from(FROM_SPEED, FROM_CRAWL)
+        moving = is_asked(motion)
         dipping = moving & motion.dips(DIP_SCORE, DIP_DEPTH)
         dips = motion.deviation[dipping]
         rises = int((moving & motion.rises(-DIP_SCORE, -DIP_DEPTH)).sum())
@@ -292,11 +292,7 @@ def _unit_numbers(exam: Examination) -> list[float]:
     """
     alike, falls = [], []
     for motion in exam.followed.values():
-        moving = (
-            (motion.expected > motion.asked_from(FROM_SPEED, FROM_CRAWL))
-            & np.isfinite(motion.deviation)
-            & np.isfinite(motion.noise)
-        )
+        moving = is_asked(motion) & np.isfinite(motion.deviation) & np.isfinite(motion.noise)
         if np.count_nonzero(moving[1:] & moving[:-1]) < LEAST_PAIRS:
             continue
         alike.append(likeness(motion, moving))

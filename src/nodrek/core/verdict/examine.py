@@ -10,7 +10,7 @@ import numpy as np
 
 from nodrek.core.model import Corner, Vehicle, WheelChannel, WheelLog
 from nodrek.core.motion.crossing import Crossing, find_crossing, uncrossed
-from nodrek.core.motion.events import Dropouts, find_dropouts, losing_edges, silence_breaks
+from nodrek.core.motion.events import Dropouts, LostEdges, find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
@@ -78,6 +78,8 @@ class Examination:
     overall: RatioEstimate | None = None
     """All corners against an independent speed, where the log has one."""
     crossing: Crossing | None = None
+    lost: Mapping[Corner, LostEdges] = field(default_factory=dict)
+    """Corners that lose edges, and what that takes from their ratios."""
     _worked_out: dict[str, Any] = field(default_factory=dict, init=False, repr=False)
 
     def once(self, name: str, work: Callable[[], T]) -> T:
@@ -129,12 +131,13 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
         motions = compare_in_legs(channels, usable, loudest) if long else followed
     dropouts = {c: find_dropouts(m, usable) for c, m in motions.items()}
     progress(0.8, "Measuring the ratios")
-    blocks = ratio_blocks(channels, usable, losing_edges(motions)) if len(compared) >= 2 else None
+    lost = losing_edges(motions)
+    blocks = ratio_blocks(channels, usable, lost) if len(compared) >= 2 else None
     ratios = as_read(estimate_ratios(blocks, compared), off) if blocks is not None else {}
     waking = find_waking(log.channels, usable)
     overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
     return Examination(
-        own, vehicle, usable, compared, motions, followed, rings, dropouts, ratios, waking, overall, crossing
+        own, vehicle, usable, compared, motions, followed, rings, dropouts, ratios, waking, overall, crossing, lost
     )
 
 

@@ -78,6 +78,11 @@ class _Dips(NamedTuple):
     skew: float
 
 
+def is_asked(motion: Deviations) -> npt.NDArray[np.bool_]:
+    """Samples that are fast enough to be asked for noise."""
+    return np.asarray(motion.expected > motion.asked_from(FROM_SPEED, FROM_CRAWL))
+
+
 def noisiness(exam: Examination, corner: Corner) -> Noisiness:
     """How the corner's deviations differ from its mates'; all by a sound mate's measure."""
     return exam.once(f"noise {corner}", lambda: _noisiness(exam, corner))
@@ -176,7 +181,7 @@ def _dips(exam: Examination, corner: Corner) -> _Dips:
     motion = exam.followed[corner]
     noise = motion.noise * _fairness(exam, corner)
     with np.errstate(invalid="ignore"):
-        moving = (motion.expected > motion.asked_from(FROM_SPEED, FROM_CRAWL)) & ~np.isnan(motion.deviation)
+        moving = is_asked(motion) & ~np.isnan(motion.deviation)
         rest = motion.deviation - _tied_to_the_turn(exam, corner)
         score = rest / noise
         dips = (score < DIP_SCORE) & (rest < LEAST_DEPTH)
