@@ -19,7 +19,16 @@ from typing import NamedTuple
 
 import numpy as np
 
-from benchmarks import fifth_world, fourth_world, second_world, seventh_world, sixth_world, smallest, third_world
+from benchmarks import (
+    eighth_world,
+    fifth_world,
+    fourth_world,
+    second_world,
+    seventh_world,
+    sixth_world,
+    smallest,
+    third_world,
+)
 from benchmarks.reliability import reliability, share
 from benchmarks.second_world import Drawn
 from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
@@ -33,9 +42,9 @@ from nodrek.io.knowledge import shipped_calibration
 
 WORLDS = {
     "second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world, "sixth": sixth_world,
-    "seventh": seventh_world,
+    "seventh": seventh_world, "eighth": eighth_world,
 }  # fmt: skip
-EXACT = ("fourth", "fifth", "sixth", "seventh")
+EXACT = ("fourth", "fifth", "sixth", "seventh", "eighth")
 """Worlds that draw the mean reading too. In the others two roundings of one number differ as well, and more is asked
 for than such differences make."""
 FIRST_SEED = 1_000

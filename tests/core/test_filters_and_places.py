@@ -13,8 +13,9 @@ from scipy.signal import lfilter
 from conftest import CIRCUMFERENCE, NOISE, motion_of, rolling
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.fold import Overtones, fold, overtones_by_speed, without_filter
-from nodrek.core.turns.search import Weighing, dip_memory, find_scale, find_stretches, fold_weights
+from nodrek.core.turns.carried import Carried, carried_by_filter, dip_memory, without_filter
+from nodrek.core.turns.fold import Overtones, find_arcs, fold, overtones_by_speed
+from nodrek.core.turns.search import Weighing, find_scale, find_stretches, fold_weights
 from nodrek.core.turns.track import Track, follow_dips
 
 
@@ -42,11 +43,11 @@ def test_undoing_a_filter_gives_what_it_was_given(keep: float, seed: int) -> Non
     """Against scipy's filter of first order."""
     given_to_it = np.random.default_rng(seed).standard_normal(200)
     shown = lfilter([1.0 - keep], [1.0, -keep], given_to_it)
-    np.testing.assert_allclose(without_filter(shown, keep)[1:], given_to_it[1:], atol=1e-9)
+    np.testing.assert_allclose(without_filter(shown, Carried(keep))[1:], given_to_it[1:], atol=1e-9)
 
 
 def test_a_sample_after_an_unknown_one_stays_as_it_is() -> None:
-    out = without_filter(np.array([0.1, np.nan, 0.3, 0.4]), 0.5)
+    out = without_filter(np.array([0.1, np.nan, 0.3, 0.4]), Carried(0.5))
     assert np.isnan(out[1])
     assert list(out[[0, 2, 3]]) == pytest.approx([0.1, 0.3, 0.5])
 
@@ -64,9 +65,39 @@ def test_few_dips_dragged_along_by_a_filter_give_the_circumference() -> None:
     assert scale is not None
     assert 1 / scale.frequency == pytest.approx(CIRCUMFERENCE, rel=3e-3)
     assert scale.log_p < -30
-    assert scale.weighing.memory > 0.7
+    assert scale.weighing.carried.lasting > 0.7
     # speed comes late through the filter, the dips do not
     assert scale.delay == pytest.approx(-0.1, abs=0.03)
+
+
+SWINGING = (1.65, -0.7)
+"""What a filter of second order at 2 Hz carries over, 50 times a second (Butterworth's; scipy)."""
+
+
+def swinging_dips(tied: bool, seed: int = 0) -> CornerMotion:
+    """The same through a filter of second order that swings back: each dip lasts for several turns."""
+    raw = filtered_dips(tied, seed)
+    keep = np.exp(-0.02 / 0.1)
+    given_to_it = lfilter([1.0, -keep], [1.0 - keep], raw.deviation)
+    shown = lfilter([1.0 - sum(SWINGING)], [1.0, -SWINGING[0], -SWINGING[1]], given_to_it)
+    return replace(raw, deviation=shown, path=raw.path_by_mates)
+
+
+def test_a_filter_of_second_order_is_undone_as_well() -> None:
+    """Its two parts are found; the dip, which lasted for turns, is an arc at one place again."""
+    motion = swinging_dips(tied=True)
+    assert carried_by_filter(motion) == pytest.approx(SWINGING, abs=0.06)
+    scale = find_scale(motion, find_stretches(motion))
+    assert scale is not None
+    assert scale.log_p < -30
+    assert 1 / scale.frequency == pytest.approx(CIRCUMFERENCE, rel=3e-3)
+    (arc,) = find_arcs(fold(motion, find_stretches(motion), scale))
+    assert arc.width < 0.25
+    for seed in range(5):
+        loose = swinging_dips(tied=False, seed=seed)
+        scale = find_scale(loose, find_stretches(loose))
+        assert scale is not None
+        assert scale.log_p > np.log(1e-3)
 
 
 @pytest.mark.parametrize("seed", range(5))
@@ -79,7 +110,7 @@ def test_as_many_dips_at_any_time_give_none(seed: int) -> None:
 
 def test_each_dip_is_laid_on_the_turn_once() -> None:
     motion = filtered_dips(tied=True)
-    begins = fold_weights(motion, Weighing(np.exp(-0.2), dips_only=True))
+    begins = fold_weights(motion, Weighing(Carried(np.exp(-0.2)), dips_only=True))
     assert set(np.unique(begins)) == {-1.0, 0.0}
     turns = motion.path[-1] / CIRCUMFERENCE
     assert -begins.sum() == pytest.approx(turns / 8, rel=0.2)

@@ -9,8 +9,9 @@ import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
+from nodrek.core.turns.carried import Carried, without_filter
 from nodrek.core.turns.phase import from_centre, ring_angle, turn_phasor, within_turn
-from nodrek.core.turns.search import Scale, Stretch, fold_weights, new_part, rolled_path, some_stretches
+from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path, some_stretches
 
 PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
@@ -40,7 +41,7 @@ class RingFold:
     error ``sigma`` of each; ``null``: the strongest that the same log gives at a scale
     where nothing repeats. ``swing`` is the first harmonic of the deviations without their dips,
     ``swing_null`` the same elsewhere. Profile and harmonics come from the slower half of the log; the harmonics
-    without what a filter drags along, ``memory`` a sample.
+    without what a filter has ``carried`` from sample to sample.
     """
 
     turns: Array
@@ -52,17 +53,7 @@ class RingFold:
     null: float
     swing: float = 0.0
     swing_null: float = 0.0
-    memory: float = 0.0
-
-
-def without_filter(deviation: Array, memory: float) -> Array:
-    """What a filter of first order was given: `memory` is the part that it carries into the next sample.
-
-    The mean stays as it is, and so does a sample whose forerunner is not known (NaN).
-    """
-    out = new_part(deviation, memory)
-    out[1:] /= np.where(np.isnan(deviation[:-1]), 1.0, 1.0 - memory)
-    return out
+    carried: Carried = Carried()
 
 
 def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFold:
@@ -76,13 +67,13 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     turns = ring_angle(path, weights, stretches, scale.frequency)
     few = some_stretches(stretches, NULL_SAMPLES)
     elsewhere = ring_angle(path, weights, few, scale.frequency * NOWHERE)
-    memory = scale.weighing.memory
-    nothing = _profile(motion, elsewhere, memory)
+    carried = scale.weighing.carried
+    nothing = _profile(motion, elsewhere, carried)
     null = float(nothing.harmonics[:4].max())
-    return replace(_profile(motion, turns, memory), null=null, swing_null=nothing.swing, memory=memory)
+    return replace(_profile(motion, turns, carried), null=null, swing_null=nothing.swing, carried=carried)
 
 
-def _profile(motion: CornerMotion, turns: Array, memory: float) -> RingFold:
+def _profile(motion: CornerMotion, turns: Array, carried: Carried) -> RingFold:
     used = ~np.isnan(turns) & (fold_weights(motion) != 0.0)
     # the slower half shows the ring sharper: a control unit's averaging covers less of it
     speeds = motion.expected[used]
@@ -91,7 +82,9 @@ def _profile(motion: CornerMotion, turns: Array, memory: float) -> RingFold:
         used &= motion.expected <= np.quantile(speeds, share)
     # a sample counts by how well it knows: counted edges are coarse when slow
     trust = 1.0 / motion.noise[used] ** 2
-    deviation = np.clip(motion.deviation[used], -1.0, 0.5)
+    undone = np.clip(without_filter(motion.deviation, carried)[used], -1.0, 0.5)
+    # what a filter of second order shows lies turns behind the place it comes from
+    deviation = undone if carried.is_second else np.clip(motion.deviation[used], -1.0, 0.5)
     angle = within_turn(turns[used])
     index = np.minimum((angle * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
     hits = np.bincount(index, minlength=PROFILE_BINS).astype(float)
@@ -102,7 +95,6 @@ def _profile(motion: CornerMotion, turns: Array, memory: float) -> RingFold:
         profile = np.where(hits > 0, total / mass, np.nan)
         spread = np.maximum(square / mass - profile**2, 0.0)
         error = np.where(hits > 1, np.sqrt(spread / np.maximum(hits - 1, 1)), np.nan)
-    undone = np.clip(without_filter(motion.deviation, memory)[used], -1.0, 0.5)
     amplitudes, sigma = _harmonics(angle, undone, trust)
     swing = float(_harmonics(angle, _calm(deviation), trust, count=1)[0][0])
     return RingFold(turns, profile, error, hits, amplitudes, sigma, 0.0, swing)
@@ -138,7 +130,7 @@ def slow_harmonics(motion: CornerMotion, ring: RingFold) -> tuple[Array, float]:
     if used.size:
         used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]
     trust = 1.0 / motion.noise[used] ** 2
-    deviation = without_filter(motion.deviation, ring.memory)
+    deviation = without_filter(motion.deviation, ring.carried)
     return _harmonics(within_turn(ring.turns[used]), np.clip(deviation[used], -1.0, 0.5), trust, count=4)
 
 
@@ -157,7 +149,7 @@ def overtones_by_speed(motion: CornerMotion, ring: RingFold) -> Overtones:
     What a control unit averages over widens a dip and moves it along the turn, by more the faster the wheel: laid
     over one another, the overtones of slow and fast turns take each other away, and a dip passes for a swing.
     """
-    deviation = without_filter(motion.deviation, ring.memory)
+    deviation = without_filter(motion.deviation, ring.carried)
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(deviation) & ~np.isnan(motion.noise))
     cuts = [part[0] for part in np.array_split(np.arange(used.size), SPEED_BANDS) if part.size]
     bands = np.split(used[np.argpartition(motion.expected[used], cuts)], cuts[1:]) if cuts else []
@@ -201,8 +193,11 @@ def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
 def explained_deviation(ring: RingFold) -> Array:
     """The deviation that the profile gives each sample; zero outside the stretches.
 
-    With straight lines between the bins' centres, round the turn.
+    With straight lines between the bins' centres, round the turn. Of a filter of second order nothing is explained:
+    its profile is of what is new.
     """
+    if ring.carried.is_second:
+        return np.zeros(ring.turns.size)
     filled = np.where(np.isnan(ring.profile), 0.0, ring.profile)
     centres = (np.arange(-1, PROFILE_BINS + 1) + 0.5) / PROFILE_BINS
     wrapped = np.concatenate([filled[-1:], filled, filled[:1]])

@@ -67,7 +67,7 @@ def lost_marks(
         "arcs": float(len(arcs)),
         "second": arcs[1].area / max(first.area, 1e-9) if len(arcs) > 1 else 0.0,
         "rate": float(-np.log(max(np.median(steps), 1e-4))) if steps.size else 0.0,
-        "memory": ring.memory,
+        "memory": ring.carried.lasting,
         "slow_depth": UNKNOWN_DEPTH if np.isnan(slow_depth) else slow_depth,
         "least": float(least),
     }

@@ -20,6 +20,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import SLOW, CornerMotion
+from nodrek.core.turns.carried import DEEP_SCORE, Carried, carried_by_filter, new_part
 from nodrek.core.turns.statistic import log_tail
 
 BIN_M = 0.05
@@ -37,12 +38,9 @@ DELAYS = (0.0, 0.06)
 PROMISING_LOG_P = -1.0
 """A delay sharpens what is there; where nothing stands out it is not tried."""
 CLIP = (-8.0, 4.0)
-DEEP_SCORE, LEAST_DEEP = -5.0, 20
-"""Noise units from which a dip shows how it fades, and how many such samples that takes."""
 LEAST_DIPS = 8
 ONE_DIP_M = 0.8
 """Deep samples closer than that are one dip."""
-WORTH_FORGETTING, MOST_MEMORY = 0.5, 0.97
 AROUND_M, AROUND_SAMPLES = 20.0, 15
 """To each side: ten turns, and samples enough for a share."""
 MOST_SAMPLES = 20_000
@@ -62,18 +60,13 @@ class Stretch:
 class Weighing:
     """What of each sample is laid on the turn.
 
-    ``memory``: part of a deviation that a filter carries into the next sample, and that is taken out; 0 for none.
+    ``carried``: what a filter carries from sample to sample, and is taken out.
     ``dips_only``: where deep dips begin, and nothing else. A unit that shows single periods meets a lost tooth in
     few turns; thousands of samples of noise between them would drown those few.
     """
 
-    memory: float = 0.0
+    carried: Carried = Carried()
     dips_only: bool = False
-
-    def delay(self, step_s: float) -> float:
-        """Seconds by which values describe an *earlier* moment than the distance: speed comes late through a filter,
-        what is new in a sample does not. 0 or negative; `step_s` between two samples."""
-        return -step_s * self.memory / (1.0 - self.memory)
 
 
 @dataclass(frozen=True)
@@ -145,56 +138,36 @@ def some_stretches(stretches: list[Stretch], most_samples: int) -> list[Stretch]
 def fold_weights(motion: CornerMotion, weighing: Weighing = Weighing()) -> Array:
     """Deviation in noise units, limited so that a pothole weighs no more than a lost tooth.
 
-    With a memory, only what is new in each sample against the one before: a filter drags a lost tooth over
-    the turn, by more the faster the wheel, but the sample in which it came is always at its place.
+    Of a filter only what is new in each sample, which is at its place of the turn (`carried`).
     """
     score = np.array(motion.score)
     left_out = np.isnan(score) | (motion.expected < motion.asked_from(SLOW))
     score[left_out] = 0.0
-    score = new_part(score, weighing.memory)
+    score = new_part(score, weighing.carried)
+    if weighing.carried.is_second:
+        score /= weighing.carried.fresh
     if weighing.dips_only:
         deep = (score < DEEP_SCORE) & ~left_out
         deep[1:] &= ~(deep[:-1] & (np.diff(motion.path) < ONE_DIP_M))
         return -deep.astype(float)
-    score = np.clip(score / math.sqrt(1.0 - weighing.memory**2), *CLIP)
+    if not weighing.carried.is_second:
+        score /= weighing.carried.fresh
+    score = np.clip(score, *CLIP)
     score[left_out] = 0.0
     return score
 
 
-def new_part(values: Array, memory: float) -> Array:
-    """What each value has that a filter of first order did not carry over from the one before it; `memory` is the
-    part that it carries. All of the value where the one before is not known (NaN)."""
-    out = np.array(values)
-    np.subtract(out[1:], memory * values[:-1], out=out[1:], where=~np.isnan(values[:-1]))
-    return out
-
-
 def ways_of_weighing(motion: CornerMotion) -> dict[Weighing, Array]:
     """All samples; without what a filter drags along, where one does; their dips alone, where there are some."""
-    memory = dip_memory(motion)
+    carried = carried_by_filter(motion)
     ways = {Weighing(): fold_weights(motion)}
-    if memory >= WORTH_FORGETTING:
-        ways[Weighing(memory)] = fold_weights(motion, Weighing(memory))
-    else:
-        memory = 0.0
-    dips = Weighing(memory, dips_only=True)
+    if carried != Carried():
+        ways[Weighing(carried)] = fold_weights(motion, Weighing(carried))
+    dips = Weighing(carried, dips_only=True)
     begins = fold_weights(motion, dips)
     if np.count_nonzero(begins) >= LEAST_DIPS:
         ways[dips] = begins
     return ways
-
-
-def dip_memory(motion: CornerMotion) -> float:
-    """Part of a deep dip that is still there one sample later: 0 where the control unit forgets at once.
-
-    From the dips themselves, since placement errors and bends repeat from sample to sample as well.
-    """
-    score = motion.score
-    with np.errstate(invalid="ignore"):
-        deep = (score[:-1] < DEEP_SCORE) & (motion.expected[:-1] >= motion.asked_from(SLOW)) & np.isfinite(score[1:])
-    if deep.sum() < LEAST_DEEP:
-        return 0.0
-    return float(np.clip(np.median(score[1:][deep] / score[:-1][deep]), 0.0, MOST_MEMORY))
 
 
 def find_scale(motion: CornerMotion, stretches: list[Stretch]) -> Scale | None:
@@ -237,8 +210,8 @@ def _best_scale(motion: CornerMotion, stretches: list[Stretch], ways: Mapping[We
                 best = found
 
     for way in ways:
-        look(way, way.delay(motion.step_s), False)
-        look(way, way.delay(motion.step_s), True)
+        look(way, way.carried.delay(motion.step_s), False)
+        look(way, way.carried.delay(motion.step_s), True)
     if best is not None and best.log_p < PROMISING_LOG_P:
         for delay in DELAYS[1:]:
             look(best.weighing, best.delay + delay, best.by_mates)

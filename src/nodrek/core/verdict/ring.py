@@ -273,7 +273,7 @@ def dips_in_line(exam: Examination, corner: Corner) -> tuple[int, float]:
     ring, motion = exam.rings.get(corner), exam.followed.get(corner)
     if ring is None or ring.fold is None or motion is None:
         return 0, 0.0
-    begins = fold_weights(motion, Weighing(ring.fold.memory, dips_only=True)) != 0.0
+    begins = fold_weights(motion, Weighing(ring.fold.carried, dips_only=True)) != 0.0
     turns = ring.fold.turns[begins & ~np.isnan(ring.fold.turns)]
     return int(turns.size), max(resultant_length(turns, k) for k in (1, 2))
 
