@@ -25,6 +25,9 @@ SLOWEST_HZ = 0.5
 PER_STRETCH = 3
 """Blocks in about the length of a bend: those within one are no independent witnesses."""
 FROM_SPEED = 2.5
+HALF, SCATTER = 0.5, 4
+"""Part of the usual number of samples under which a block has too few, as beside a hole; samples that tell an error.
+"""
 STEEPEST = 0.25
 STANDS_OUT = 1.1
 STRAIGHT, NOISE_REACH = 0.004, 2.0
@@ -68,7 +71,8 @@ def find_crossing(
     """``None`` where the four corners, or bends, are not there."""
     if any(c not in channels or channels[c].rate < SLOWEST_HZ for c in Corner):
         return None
-    logs = {c: _block_means(ch, usable) for c, ch in channels.items()}
+    blocks = {c: _block_means(ch, usable) for c, ch in channels.items()}
+    logs = {c: means for c, (means, _) in blocks.items()}
     pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
     known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1])
     if known.sum() < LEAST_STRETCHES * PER_STRETCH:
@@ -76,7 +80,8 @@ def find_crossing(
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
     front, rear = (np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST) for p in pairs)
-    agreement, sigmas = _alike(front, rear, known), _votes(front, rear, known, noise)
+    by_itself = np.sqrt(np.sum([errors**2 for _, errors in blocks.values()], axis=0) / 2.0)
+    agreement, sigmas = _alike(front, rear, known), _votes(front, rear, known, np.maximum(noise, by_itself))
     bends = min(mad_sigma(front[known]), mad_sigma(rear[known])) / max(STANDS_OUT * noise, 1e-6)
     axle, settled = Corner.FL, False
     if turning is not None:
@@ -113,9 +118,10 @@ def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Cor
     return out
 
 
-def _block_means(channel: WheelChannel, usable: Usable) -> Array:
+def _block_means(channel: WheelChannel, usable: Usable) -> tuple[Array, Array]:
     """ln of the mean speed of each block over the vehicle's, NaN where it is slow or not wholly fit: counted edges are
-    right only on average, and corners that are asked one after another are asked at other speeds."""
+    right only on average, and corners that are asked one after another are asked at other speeds. Then its error as
+    far as its own samples tell, which are the coarser the slower the wheel; 0 for fewer than `SCATTER`."""
     count = int(usable.grid[-1] / BLOCK_S)
     index = (channel.times / BLOCK_S).astype(np.int64)
     fit = usable.masks[channel.corner] & (channel.speed > FROM_SPEED) & (index < count)
@@ -123,8 +129,12 @@ def _block_means(channel: WheelChannel, usable: Usable) -> Array:
     total = np.bincount(index[fit], weights=relative, minlength=count)[:count]
     good = np.bincount(index[fit], minlength=count)[:count]
     every = np.bincount(index[index < count], minlength=count)[:count]
+    squares = np.bincount(index[fit], weights=relative**2, minlength=count)[:count]
+    enough = max(1.0, HALF * float(np.median(every[every > 0]))) if every.any() else 1.0
     with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where((good > 0) & (good >= 0.8 * every), np.log(total / good), np.nan)
+        means = np.where((good >= enough) & (good >= 0.8 * every), total / good, np.nan)
+        error = np.sqrt(np.maximum(squares / good - means**2, 0.0) / (good - 1.0)) / means
+        return np.log(means), np.where(good < SCATTER, 0.0, error)
 
 
 def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_]) -> float:
@@ -133,16 +143,17 @@ def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_]) -> float:
     return float(np.sum(a * b) / max(np.sum(np.abs(a * b)), 1e-9))
 
 
-def _votes(front: Array, rear: Array, known: npt.NDArray[np.bool_], noise: float) -> float:
+def _votes(front: Array, rear: Array, known: npt.NDArray[np.bool_], noise: Array) -> float:
     """What stretches say together, in units of its error: positive where bends cancel in the difference of the axles,
-    negative where they cancel in the sum; a straight says nothing, and one nat is no more than chance."""
+    negative where they cancel in the sum; a straight says nothing, and one nat is no more than chance. `noise` of an
+    axle's difference, by block."""
     count = np.nansum(to_blocks(known.astype(float), PER_STRETCH), axis=1)
     some = count > 0.0
-    least = (NOISES * noise) ** 2 + LEVEL_OFF**2
-    apart, together = (
-        np.nansum(to_blocks(np.where(known, x**2, 0.0), PER_STRETCH), axis=1)[some] / count[some]
-        for x in (front - rear, front + rear)
+    apart, together, noises = (
+        np.nansum(to_blocks(np.where(known, x, 0.0), PER_STRETCH), axis=1)[some] / count[some]
+        for x in ((front - rear) ** 2, (front + rear) ** 2, noise**2)
     )
+    least = NOISES**2 * noises + LEVEL_OFF**2
     votes = np.clip(0.5 * np.log((together + least) / (apart + least)), -MOST_NATS, MOST_NATS)
     votes *= count[some] / PER_STRETCH
     return float(np.sum(votes) / np.sqrt(np.sum(votes**2) + 1.0))
