@@ -430,7 +430,7 @@ def _speed(car: _Car, edges: Array, tasks: Array) -> Array:
     way = car.rolls * car.believed / (car.teeth * each)
     upto = np.searchsorted(edges, tasks, side="right")
     if car.unit == "gate":
-        wide = max(1, round(car.reach / car.task))
+        wide = max(1, round(max(car.reach, 0.1) / car.task))
         told = np.diff(upto[::wide], prepend=0) * way / (wide * car.task)
         return np.asarray(np.repeat(told, wide)[: tasks.size])
     last = np.clip(upto - 1, 0, None)

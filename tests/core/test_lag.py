@@ -38,13 +38,14 @@ def test_what_cannot_be_told_from_zero_is_zero(rate: float) -> None:
         assert [lag.seconds for lag in lags.values()] == [0.0] * 4
 
 
-def test_channels_with_clocks_of_their_own_have_no_lag() -> None:
-    raw = polled(78, 10.0, 0.0)
-    own = RawLog(
-        tuple(RawChannel(c.name, c.unit, c.times_s + 0.01 * k, c.values) for k, c in enumerate(raw.channels)), "test"
-    )
-    lags = estimate_lags(map_corners(own).channels)
-    assert [lag.seconds for lag in lags.values()] == [0.0] * 4
+def test_channels_with_clocks_of_their_own_have_the_lag_of_what_they_show() -> None:
+    """Stamped when they were true: none. Values of one moment, stamped one after another: the later, the older."""
+    for stagger in (0.02, 0.0):
+        raw = polled(78, 10.0, stagger)
+        own = tuple(replace(c, times_s=c.times_s + 0.02 * k) for k, c in enumerate(raw.channels))
+        lags = [lag.seconds for lag in estimate_lags(map_corners(replace(raw, channels=own)).channels).values()]
+        late = 0.0 if stagger else 0.02
+        assert lags == pytest.approx([3 * late, 2 * late, late, 0.0], abs=0.007 if late else 0.0)
 
 
 def test_a_stuck_corner_is_no_lag() -> None:

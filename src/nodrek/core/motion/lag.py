@@ -50,6 +50,8 @@ SMALLEST = 1.5e-3
 MOST_PERIODS = 1.2
 WORTH_MOVING = 0.010
 """Seconds from which samples are moved: less changes nothing that is looked at."""
+NEAR = 2.5
+"""Usual steps from value to value, up to which what lies between them is known."""
 ROUNDS = 6
 PASSES = 4
 BEND_S = 0.8
@@ -85,18 +87,23 @@ def with_lags(log: WheelLog) -> WheelLog:
 def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     """Lag of each channel against the earliest; zero where it cannot be told from zero.
 
-    Only for four corners stamped together: others carry times of their own.
+    Corners that are stamped one by one are no poll in a row; but what a unit shows may be old by as much as its task
+    lasts, at one corner by more than at another.
     """
     out = dict.fromkeys(channels, NO_LAG)
-    if len(channels) < len(Corner) or not _one_clock(channels):
+    if len(channels) < len(Corner):
         return out
-    contrasts = _contrasts(channels)
+    one_clock = _one_clock(channels)
+    contrasts = _contrasts(channels if one_clock else _at_one_time(channels))
     if contrasts is None:
         return out
     rate = channels[Corner.FL].rate
     wider = WIDER + WIDER_SLOW * float(np.clip(np.log2(10.0 / max(rate, 0.5)), 0.0, 1.0))
     lags = _likeliest(
-        np.array([lag.seconds for lag in contrasts]), wider * np.array([lag.sigma for lag in contrasts]), 1.0 / rate
+        np.array([lag.seconds for lag in contrasts]),
+        wider * np.array([lag.sigma for lag in contrasts]),
+        1.0 / rate,
+        one_clock,
     )
     # corners of one row are fetched within the time of a row; more is a corner that is stuck or dead
     if max(lag.seconds for lag in lags) > MOST_PERIODS / rate:
@@ -104,15 +111,15 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     return {c: lag if lag.seconds > SMALLEST else Lag(0.0, lag.sigma) for c, lag in zip(Corner, lags, strict=True)}
 
 
-def _likeliest(contrasts: Array, sigma: Array, period: float) -> list[Lag]:
+def _likeliest(contrasts: Array, sigma: Array, period: float, in_rows: bool = True) -> list[Lag]:
     """Lags of the four corners against the earliest, under the likeliest way of polling.
 
-    `contrasts`, `sigma`: shape (3,), s; `period` of the rows, s. Evidence of each way: its best fit, and
-    how much of what it would have allowed before looking is left after it.
+    `contrasts`, `sigma`: shape (3,), s; `period` of the rows, s; `in_rows`: else no order is asked. Evidence of each
+    way: its best fit, and how much of what it would have allowed before looking is left after it.
     """
     width = sigma * np.sqrt(2.0 * np.pi)
     best = (np.log(NONE) - 0.5 * float(np.sum((contrasts / sigma) ** 2)), np.zeros(4), np.zeros(4))
-    orders = list(permutations(range(4)))
+    orders = list(permutations(range(4))) if in_rows else []
     for order in orders:
         steps = np.array([EVEN[k] for k in order])
         shape = SIGNS.T @ steps / 4.0
@@ -139,6 +146,19 @@ def _likeliest(contrasts: Array, sigma: Array, period: float) -> list[Lag]:
 def _one_clock(channels: Mapping[Corner, WheelChannel]) -> bool:
     first = next(iter(channels.values())).times
     return all(ch.times is first or np.array_equal(ch.times, first) for ch in channels.values())
+
+
+def _at_one_time(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, WheelChannel]:
+    """The channels at the first one's times, with straight lines in between; unread where no two values are near."""
+    times = channels[Corner.FL].times
+    out = {}
+    for corner, channel in channels.items():
+        after = np.clip(np.searchsorted(channel.times, times), 1, channel.times.size - 1)
+        apart = channel.times[after] - channel.times[after - 1]
+        near = (apart < NEAR * np.median(apart)) & (times >= channel.times[0]) & (times <= channel.times[-1])
+        speed = np.where(near, np.interp(times, channel.times, channel.speed), 0.0)
+        out[corner] = replace(channel, times=times, speed=speed)
+    return out
 
 
 def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] | None:
