@@ -1,4 +1,4 @@
-"""Drives from an eighth world, which does not teach: a map by the metre, rings by the strength of each tooth.
+"""Drives from an eighth world, which was measured before it taught: a map by the metre, teeth by their strength.
 
 Written from the trade alone, without a line of the other worlds' physics. A drive goes along legs of a map; its speed
 is as fast as limits, bends, stops and the driver's foot allow, worked out backwards and forwards over the way. Rear
@@ -13,11 +13,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d, uniform_filter1d
+from scipy.ndimage import gaussian_filter1d
 from scipy.signal import butter, sosfilt, sosfilt_zi
 
 from benchmarks import smallest
+from benchmarks.map_drive import GRID_S, Way, go
 from benchmarks.second_world import Drawn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
@@ -36,32 +36,8 @@ SMALLEST = {
 UNITS = ("span", "period", "gate", "filter", "doubt", "others")
 NUISANCES = ("potholes", "wet start", "emergency stops", "roundabouts", "parking", "gravel", "leaning road",
              "cold tyres", "worn axle", "motorway", "queue", "lost rows")  # fmt: skip
-GRID_S, METRE = 0.004, 0.5
-"""Step of time of the motion, and of the way of the map (m)."""
 GAP_M = 1.0e-3
 """Strength falls to 1/e over so much more gap."""
-LEGS = {  # km/h limits, length m, share of legs with a bend, sharpest radius m, share of legs that end in a halt
-    "streets": ((30, 40, 50), (50.0, 350.0), 0.6, 7.0, 0.45),
-    "villages": ((50, 70, 80), (150.0, 900.0), 0.6, 25.0, 0.12),
-    "hills": ((60, 80, 100), (60.0, 400.0), 0.85, 40.0, 0.02),
-    "motorway": ((90, 110, 130), (500.0, 3000.0), 0.5, 500.0, 0.0),
-    "queue": ((12, 20, 35), (8.0, 90.0), 0.15, 50.0, 0.9),
-    "parking": ((8, 12, 15), (6.0, 30.0), 0.7, 5.5, 0.6),
-    "roundabouts": ((40, 50, 60), (80.0, 300.0), 1.0, 12.0, 0.05),
-}  # fmt: skip
-
-
-@dataclass(frozen=True)
-class _Way:
-    """On a grid of time: s, speed m/s (negative backwards), curvature 1/m (left positive), gain of speed m/s² (negative
-    braking), way m, and whether wheels are kept from locking."""
-
-    time: Array
-    speed: Array
-    curve: Array
-    gain: Array
-    way: Array
-    rescue: npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -97,7 +73,7 @@ def draw(
     """
     rng, harm = np.random.default_rng([seed, 808, 1]), np.random.default_rng([seed, 808, 2])
     car = _car(rng, kind, exact)
-    way = _go(rng, float(np.exp(rng.uniform(np.log(70.0), np.log(300.0)))), car)
+    way = go(rng, float(np.exp(rng.uniform(np.log(70.0), np.log(300.0)))), car.nuisance)
     bad, here = list(Corner)[int(harm.integers(4))], kind if faulty else "healthy"
     sizes = _sizes(rng, car)
     off = smallest.RATIO * small if small else float(np.exp(harm.uniform(np.log(0.007), np.log(0.05))))
@@ -153,96 +129,6 @@ def _car(rng: np.random.Generator, kind: str, exact: bool) -> _Car:
     return car
 
 
-def _legs(rng: np.random.Generator, kind: str, metres: float) -> tuple[Array, Array, Array, Array]:
-    """By half metres: limit m/s, curvature, whether to halt there, direction."""
-    limits, lengths, bends, tightest, halts = LEGS[kind]
-    limit, curve, halt, sense = [], [], [], []
-    done, way, allowed = 0.0, 1.0, float(rng.choice(limits))
-    while done < metres:
-        allowed = float(rng.choice(limits)) if rng.random() < 0.3 else allowed
-        straight = float(rng.uniform(*lengths))
-        parts = [(straight, 0.0)]
-        if rng.random() < bends:
-            radius = tightest * float(np.exp(rng.exponential(0.8)))
-            turn = float(rng.uniform(0.6, 1.7)) if kind in ("streets", "parking") else float(rng.uniform(0.15, 1.2))
-            side = float(rng.choice((-1.0, 1.0)))
-            if kind == "roundabouts":
-                parts += [(0.4 * radius, -1.0 / radius), (float(rng.uniform(1.5, 5.0)) * radius, 1.0 / radius),
-                          (0.4 * radius, -1.0 / radius)]  # fmt: skip
-            else:
-                parts += [(turn * radius, side / radius)]
-        for length, bent in parts:
-            many = max(2, round(length / METRE))
-            limit += [allowed / 3.6] * many
-            curve += [bent] * many
-            sense += [way] * many
-            halt += [False] * many
-            done += many * METRE
-        if rng.random() < halts:
-            halt[-1] = True
-            if kind == "parking":
-                way = -way if rng.random() < 0.6 else way
-    bent = uniform_filter1d(uniform_filter1d(np.array(curve), 9 if tightest < 10.0 else 21), 9)
-    return np.array(limit), bent, np.array(halt), np.array(sense)
-
-
-def _go(rng: np.random.Generator, lasts: float, car: _Car) -> _Way:
-    roads = {"motorway", "queue", "parking", "roundabouts"}
-    kind = (
-        car.nuisance
-        if car.nuisance in roads
-        else str(rng.choice(("streets", "streets", "villages", "hills", "motorway", "queue")))
-    )
-    limit, curve, halt, sense = _legs(rng, kind, lasts * 36.0 + 100.0)
-    hurry = float(rng.uniform(0.7, 1.5))
-    panic = car.nuisance == "emergency stops"
-    most = (
-        limit
-        * float(rng.uniform(0.85, 1.1))
-        * np.exp(0.08 * gaussian_filter1d(rng.standard_normal(limit.size), 60) * 14.0)
-    )
-    most = np.minimum(most, np.sqrt(2.5 * hurry / np.maximum(np.abs(curve), 1e-6)))
-    stops = np.flatnonzero(halt)
-    if panic:
-        stops = np.unique(
-            np.concatenate([stops, rng.integers(60, limit.size, size=max(2, int(limit.size * METRE / 500)))])
-        )
-    most[stops] = 0.0
-    energy = most**2
-    gains, brakes = 2.0 * METRE * 1.6 * hurry, np.full(limit.size, 2.0 * METRE * 1.7 * hurry)
-    hard = np.zeros(limit.size, dtype=bool)
-    if panic:
-        for stop in stops.tolist():
-            hard[max(0, stop - 90) : stop + 1] = rng.random() < 0.7
-        brakes[hard] = 2.0 * METRE * 7.5
-    if rng.random() < 0.7:
-        energy[0] = 0.0
-    values, slows = energy.tolist(), brakes.tolist()
-    for k in range(len(values) - 2, -1, -1):
-        values[k] = min(values[k], values[k + 1] + slows[k])
-    for k in range(1, len(values)):
-        values[k] = min(values[k], values[k - 1] + gains / (1.0 + values[k - 1] / 500.0))
-    speed = np.sqrt(np.array(values))
-    passes = 2.0 * METRE / np.maximum(speed[1:] + speed[:-1], 0.05)
-    waits = np.zeros(limit.size)
-    waits[stops] = rng.gamma(1.5, 5.0, size=stops.size) + 1.0
-    at = np.concatenate([[0.0], np.cumsum(passes + waits[1:])])
-    places = np.arange(limit.size) * METRE
-    # a wait is a second knot at the same place
-    knots = np.concatenate([at, at[stops] - waits[stops]])
-    order = np.argsort(knots, kind="stable")
-    time = np.arange(0.0, lasts, GRID_S)
-    way = gaussian_filter1d(
-        np.interp(time, knots[order], np.concatenate([places, places[stops]])[order]), 0.12 / GRID_S, mode="nearest"
-    )
-    rate = np.maximum(np.gradient(way, GRID_S), 0.0)
-    rate[rate < 0.02] = 0.0
-    index = np.minimum((way / METRE).astype(np.int64), limit.size - 1)
-    sways = gaussian_filter1d(rng.standard_normal(time.size), 0.8 / GRID_S) * np.sqrt(0.8 / GRID_S) * 1.9
-    bent = np.interp(way, places, curve) + float(rng.uniform(3e-5, 2.5e-4)) * sways * (rate > 1.0)
-    return _Way(time, rate * sense[index], bent, np.gradient(rate, GRID_S), way, hard[index] & (rate > 2.0))
-
-
 def _sizes(rng: np.random.Generator, car: _Car) -> dict[Corner, float]:
     sizes = {c: float(np.exp(rng.normal(0.0, 7e-4))) for c in Corner}
     if car.nuisance == "worn axle":
@@ -266,7 +152,7 @@ class _Road:
     spins: float
 
     @staticmethod
-    def made(rng: np.random.Generator, way: _Way, car: _Car) -> _Road:
+    def made(rng: np.random.Generator, way: Way, car: _Car) -> _Road:
         places = np.arange(-5.0, way.way[-1] + 5.0, 0.1)
         rough = float(np.exp(rng.uniform(np.log(2e-4), np.log(1.3e-3)))) * (6.0 if car.nuisance == "gravel" else 1.0)
         both, one, other = rough * rng.standard_normal((3, places.size))
@@ -278,7 +164,7 @@ class _Road:
         spins = float(rng.uniform(0.03, 0.3)) if car.nuisance == "wet start" else 0.0
         return _Road(places, 0.7 * both + 0.7 * one, 0.7 * both + 0.7 * other, holes, spins)
 
-    def felt(self, way: _Way, where: Array, side: int) -> Array:
+    def felt(self, way: Way, where: Array, side: int) -> Array:
         """What a wheel at `where` (m) turns faster, relative."""
         rate = 1.0 / GRID_S
         heard = np.interp(where, self.places, self.left if side == 0 else self.right)
@@ -294,7 +180,7 @@ class _Road:
         return np.asarray(np.clip(shake, -0.5, 0.5)) * np.minimum(np.abs(way.speed) / 8.0, 1.0)
 
 
-def _turned(own: np.random.Generator, car: _Car, way: _Way, road: _Road, corner: Corner, size: float) -> Array:
+def _turned(own: np.random.Generator, car: _Car, way: Way, road: _Road, corner: Corner, size: float) -> Array:
     """Turns of the wheel on the grid of time."""
     left = 1.0 if corner.is_left else -1.0
     rate = np.abs(way.speed)
@@ -367,7 +253,7 @@ def _ring(
 
 
 def _edges(
-    own: np.random.Generator, harm: np.random.Generator, car: _Car, way: _Way, turned: Array, places: Array,
+    own: np.random.Generator, harm: np.random.Generator, car: _Car, way: Way, turned: Array, places: Array,
     strength: Array, fault: str, small: float | None,
 ) -> Array:  # fmt: skip
     """Moments (s) of the edges that a control unit gets."""
@@ -399,7 +285,7 @@ def _edges(
     return np.sort(np.interp(angles, turned[rolls], way.time[rolls]) + 3e-6 * own.standard_normal(angles.size))
 
 
-def _interrupted(harm: np.random.Generator, edges: Array, way: _Way, road: _Road, small: float | None) -> Array:
+def _interrupted(harm: np.random.Generator, edges: Array, way: Way, road: _Road, small: float | None) -> Array:
     """Without edges while a lead is apart: at potholes, while the body leans one way, when fast, or at any time."""
     when = str(harm.choice(("holes", "leaning", "fast", "any")))
     leans = way.curve * way.speed**2 * float(harm.choice((-1.0, 1.0)))

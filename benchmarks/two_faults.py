@@ -1,6 +1,6 @@
 """Two faults in one log, and logs in which readings are missing: is each found, and nothing else cried?
 
-python -m benchmarks.two_faults [DRIVES] [FIRST_SEED] [--world fourth|fifth|sixth|seventh]
+python -m benchmarks.two_faults [DRIVES] [FIRST_SEED] [--world fourth|fifth|sixth|seventh|eighth]
 
 One row for each thing of `also_wrong` that is put into drives with every kind of fault in turn, and into sound ones, at
 another corner than theirs. "alone" and "beside": share of the first faults that are found without it and with it; "it":
@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from benchmarks import also_wrong, fifth_world, fourth_world, seventh_world, sixth_world
+from benchmarks import also_wrong, eighth_world, fifth_world, fourth_world, seventh_world, sixth_world
 from benchmarks.elsewhere import is_right
 from benchmarks.reliability import share
 from benchmarks.second_world import Drawn
@@ -26,7 +26,10 @@ from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.errors import NodrekError
 from nodrek.io.knowledge import shipped_calibration
 
-WORLDS = {"fourth": fourth_world, "fifth": fifth_world, "sixth": sixth_world, "seventh": seventh_world}
+WORLDS = {
+    "fourth": fourth_world, "fifth": fifth_world, "sixth": sixth_world, "seventh": seventh_world,
+    "eighth": eighth_world,
+}  # fmt: skip
 FIRST_SEED = 2_000
 RATES_HZ = (50.0, 10.0, 4.0)
 

@@ -32,7 +32,7 @@ from tools.grow import grow_classes
 from tools.train import ELSEWHERE, ROADS, learnt_file, write
 
 FIRST_SEED = 147_000
-DRIVES = 2_400
+DRIVES = 3_600
 RATES_HZ = (50.0, 100.0, 50.0, 100.0, 20.0, 10.0)
 WAYS = 2
 """A ring teaches without its number of teeth, and with it."""
@@ -40,6 +40,7 @@ LOST_TEETH = {
     10_000_000: ("teeth at one place", "teeth at two places"), 20_000_000: ("tooth gone", "some teeth gone"),
     30_000_000: ("one tooth", "two to four", "two places"), 40_000_000: ("lost tooth", "lost teeth"),
     50_000_000: ("missing", "row of missing"), 60_000_000: ("tooth broken off", "teeth broken off", "two spots"),
+    70_000_000: ("one tooth out", "some teeth out", "teeth out twice"),
 }  # fmt: skip
 """Kinds of drives with lost teeth, by the first seed of the world that makes them."""
 

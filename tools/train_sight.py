@@ -36,7 +36,7 @@ from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 from tools.train import ELSEWHERE, RATES, draw, fit, learnt_file, world_of, write
 
 FIRST_SEED = 130_000
-TWINS = 1_120
+TWINS = 1_280
 FIRST_SEEDS = (0, *ELSEWHERE)
 """What is added to seeds, by world: twins of all worlds in turn."""
 CAUSES = {

@@ -8,7 +8,7 @@ from types import ModuleType
 
 import numpy as np
 import pytest
-from benchmarks import fifth_world, fourth_world, seventh_world, sixth_world, third_world
+from benchmarks import eighth_world, fifth_world, fourth_world, seventh_world, sixth_world, third_world
 from benchmarks.visible import is_visible
 from tools.train import ELSEWHERE, drawn_elsewhere, records_anywhere, with_more
 
@@ -63,6 +63,7 @@ def test_other_worlds_teach_what_they_put_in(fault: Fault | None, first: int) ->
         (fifth_world, 9, "one tooth"),
         (sixth_world, 4, "missing"),
         (seventh_world, 3, "tooth broken off"),
+        (eighth_world, 2, "one tooth out"),
     ],
 )
 def test_other_worlds_hide_a_tooth_where_they_say(world: ModuleType, seed: int, kind: str) -> None:
