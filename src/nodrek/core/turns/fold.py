@@ -56,6 +56,12 @@ class RingFold:
     carried: Carried = Carried()
 
 
+def at_its_place(motion: CornerMotion, carried: Carried) -> Array:
+    """The deviation as it is laid on the turn: what a filter of second order shows lies turns behind the place that it
+    comes from, so of such it is what is new."""
+    return without_filter(motion.deviation, carried) if carried.is_second else motion.deviation
+
+
 def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFold:
     """Fold at `scale`, each piece of the log turned so that it agrees with the others.
 
@@ -83,8 +89,7 @@ def _profile(motion: CornerMotion, turns: Array, carried: Carried) -> RingFold:
     # a sample counts by how well it knows: counted edges are coarse when slow
     trust = 1.0 / motion.noise[used] ** 2
     undone = np.clip(without_filter(motion.deviation, carried)[used], -1.0, 0.5)
-    # what a filter of second order shows lies turns behind the place it comes from
-    deviation = undone if carried.is_second else np.clip(motion.deviation[used], -1.0, 0.5)
+    deviation = np.clip(at_its_place(motion, carried)[used], -1.0, 0.5)
     angle = within_turn(turns[used])
     index = np.minimum((angle * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
     hits = np.bincount(index, minlength=PROFILE_BINS).astype(float)

@@ -19,14 +19,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.model.learnt import Rivals
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold, low_part
+from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold, at_its_place, low_part
 from nodrek.core.turns.lost_marks import MARGIN, lost_marks, marks_in_pitches
 from nodrek.core.turns.phase import from_centre
 
@@ -115,6 +115,7 @@ def measure_dips(
     motion: CornerMotion, ring: RingFold, arcs: Sequence[LowArc], shortfall: float, quantum: float
 ) -> Dips:
     """Of one or more `arcs`, largest area first; see `lost_marks` for the other numbers."""
+    motion = replace(motion, deviation=at_its_place(motion, ring.carried))
     areas, apart = _dip_areas(motion, ring, arcs), _apart(arcs)
     counted = arcs[0].width > WIDE or shortfall >= COUNTED * sum(areas)
     depths = [slow_depth(motion, ring, arc) for arc in apart]

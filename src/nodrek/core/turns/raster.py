@@ -8,7 +8,7 @@ import numpy as np
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.fold import PROFILE_BINS, RingFold
+from nodrek.core.turns.fold import PROFILE_BINS, RingFold, at_its_place
 from nodrek.core.turns.phase import within_turn
 
 
@@ -41,7 +41,8 @@ def turn_raster(motion: CornerMotion, ring: RingFold, most_rows: int) -> Raster 
     column = np.minimum((within_turn(turns) * PROFILE_BINS).astype(np.int64), PROFILE_BINS - 1)
     cell = row * PROFILE_BINS + column
     hits = np.bincount(cell, minlength=rows * PROFILE_BINS)
-    total = np.bincount(cell, weights=np.clip(motion.deviation[used], -1.0, 0.5), minlength=rows * PROFILE_BINS)
+    deviation = np.clip(at_its_place(motion, ring.carried)[used], -1.0, 0.5)
+    total = np.bincount(cell, weights=deviation, minlength=rows * PROFILE_BINS)
     with np.errstate(invalid="ignore", divide="ignore"):
         cells = np.where(hits > 0, total / hits, np.nan).reshape(rows, PROFILE_BINS)
     return Raster(cells, first, per_row)
