@@ -77,6 +77,14 @@ def test_few_breaks_have_no_trigger(exam: Examination) -> None:
     assert find_trigger(exam, Corner.RR, moments(exam, fast, 3)).kind is TriggerKind.NONE
 
 
+def test_breaks_of_a_crawling_drive_have_no_trigger(exam: Examination) -> None:
+    """Above 3 m/s there is nothing to compare them with: nothing fails, and none is told."""
+    motion = exam.motions[Corner.RR]
+    slow = replace(motion, expected=np.minimum(motion.expected, 2.9))
+    crawling = replace(exam, motions={**exam.motions, Corner.RR: slow})
+    assert find_trigger(crawling, Corner.RR, moments(exam, motion.expected > 1.0)).kind is TriggerKind.NONE
+
+
 @pytest.mark.parametrize(("share", "usual", "count"), [(0.9, 0.2, 10), (1.0, 0.5, 7), (0.6, 0.55, 40)])
 def test_the_weight_is_that_of_two_binomials(share: float, usual: float, count: int) -> None:
     from scipy.stats import binom

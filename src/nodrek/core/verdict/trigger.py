@@ -51,10 +51,10 @@ NOTHING = Trigger(TriggerKind.NONE)
 
 def find_trigger(exam: Examination, corner: Corner, times: Array) -> Trigger:
     """The trigger that explains the breaks at `times` (s) best; nothing where none does clearly."""
-    if times.size < LEAST_BREAKS:
-        return NOTHING
     motion = exam.motions[corner]
-    moving = motion.expected > FROM_SPEED
+    moving = motion.expected > motion.asked_from(FROM_SPEED)
+    if times.size < LEAST_BREAKS or not moving.any():
+        return NOTHING
     at = np.clip(np.searchsorted(motion.times, times), 0, motion.times.size - 1)
     speed = motion.expected[moving]
     high, low = np.quantile(speed, 0.75), np.quantile(speed, 0.25)
