@@ -278,5 +278,8 @@ def _fit(
     score = (asked * (weight * rest)[:, None])[: count * stretch].reshape(count, stretch, -1).sum(axis=1)
     inverse = np.linalg.inv(gram)
     covariance = inverse @ (score.T @ score) @ inverse.T
+    if not covariance[0, 0] > 0.0:
+        # columns that are as good as one: nothing is known
+        return None
     sigma = float(np.sqrt(covariance[0, 0]) / scale[0])
     return Lag(float(solution[0] / scale[0]), float(np.hypot(sigma, FLOOR)))

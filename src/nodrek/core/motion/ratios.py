@@ -29,8 +29,9 @@ from nodrek.core.motion.usable import Usable
 
 BLOCK_S = 0.4
 PIECE_SAMPLES = 100_000
-FROM_SPEED, SLOWER_FROM = 5.0, 3.0
-"""m/s below which rounding and steering say more than tyres; the same for drives that are hardly straight above."""
+FROM_SPEED, SLOWER_FROM = 5.0, (3.0, 1.5)
+"""m/s below which rounding and steering say more than tyres; the same for drives that are hardly straight above, and
+for those that are hardly faster."""
 STRAIGHT_S = 12.0
 """Seconds of straight running that a drive should have, or slower ones are asked as well."""
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
@@ -221,4 +222,8 @@ def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
         straight = fast & unbent(sides, ROUNDING_REACH * data.quantum / np.maximum(data.speed, FROM_SPEED))
     if straight.sum() * data.block_s >= STRAIGHT_S:
         return fast
-    return calm & (data.speed > SLOWER_FROM)
+    for least in SLOWER_FROM:
+        fit = calm & (data.speed > least)
+        if fit.sum() * data.block_s >= 2 * STRETCH_S:
+            break
+    return fit

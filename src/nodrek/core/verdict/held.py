@@ -48,6 +48,8 @@ common, to repeat to the last digit hardly."""
 TIED_OVER_MATES = 3.0
 """Times the (ln) chance at the best of the mates: slow units repeat in step with the polls, and where a wheel turns in
 step with those too, the repeats of all corners line up, with one scale or another."""
+LOUDER_RING = 2.0
+"""Times the (ln) chance of the loudest mate from which a ring's pattern is louder than theirs."""
 OF_ORIGINAL = 0.6
 """Times the (ln) chance at a corner that it may be the original of, with what both share."""
 COHERENT = 0.15
@@ -228,8 +230,17 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
         is_lost = is_lost and all(
             _log_p(scale) < OF_ORIGINAL * _log_p(_line_up(exam, c, every[c], usual)) for c in mates_runs
         )
+    is_lost = is_lost and not (way is not StandIn.LAST and _follows_its_pattern(exam, corner, scale))
     is_lost = is_lost and _log_p(scale) < _log_p(_line_up_in_time(exam, corner, own_runs, usual))
     return Held(way, own, mates, scale, bool(is_lost))
+
+
+def _follows_its_pattern(exam: Examination, corner: Corner, scale: Scale | None) -> bool:
+    """Whether the agreement may come from what the ring itself shows: a sound ring whose pattern is louder than its
+    mates' runs through their middle at the same places of every turn."""
+    own = _log_p(exam.rings[corner].scale)
+    loudest = min((_log_p(ring.scale) for c, ring in exam.rings.items() if c is not corner), default=0.0)
+    return own < _log_p(scale) and own < LOUDER_RING * loudest
 
 
 def _middle_speed(exam: Examination, corner: Corner) -> float:
