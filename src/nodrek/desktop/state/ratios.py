@@ -37,7 +37,10 @@ def present_ratios(session: Session) -> RatiosScreen | None:
     known_rows = [r for r in rows if r.known]
     empty = ""
     if not known_rows:
-        empty = "No ratio could be measured: some steady, straight driving with two corners reading is needed, best above 20 km/h."
+        empty = (
+            "No ratio could be measured: some steady, straight driving with two corners reading is needed, best above "
+            "20 km/h."
+        )
     widest = max((max(abs(r.low), abs(r.high)) for r in known_rows), default=1.0)
     # room for the mark of one tooth, so that a small difference is seen as small
     span = max(1.0, 1.25 * widest)
