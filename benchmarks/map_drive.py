@@ -16,6 +16,8 @@ from nodrek.core.model import Array
 
 GRID_S, METRE = 0.004, 0.5
 """Step of time of the motion, and of the way of the map (m)."""
+LOCKS = -4.0
+"""m/s² from which wheels would lock."""
 LEGS = {  # km/h limits, length m, share of legs with a bend, sharpest radius m, share of legs that end in a halt
     "streets": ((30, 40, 50), (50.0, 350.0), 0.6, 7.0, 0.45),
     "villages": ((50, 70, 80), (150.0, 900.0), 0.6, 25.0, 0.12),
@@ -127,4 +129,5 @@ def go(rng: np.random.Generator, lasts: float, nuisance: str) -> Way:
     index = np.minimum((way / METRE).astype(np.int64), limit.size - 1)
     sways = gaussian_filter1d(rng.standard_normal(time.size), 0.8 / GRID_S) * np.sqrt(0.8 / GRID_S) * 1.9
     bent = np.interp(way, places, curve) + float(rng.uniform(3e-5, 2.5e-4)) * sways * (rate > 1.0)
-    return Way(time, rate * sense[index], bent, np.gradient(rate, GRID_S), way, hard[index] & (rate > 2.0))
+    gain = np.gradient(rate, GRID_S)
+    return Way(time, rate * sense[index], bent, gain, way, hard[index] & (rate > 2.0) & (gain < LOCKS))
