@@ -13,7 +13,8 @@ from benchmarks import fifth_world, seventh_world
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.asleep import asleep_behind
-from nodrek.core.verdict.held import held_breaks, held_values
+from nodrek.core.verdict.bridged import held_breaks
+from nodrek.core.verdict.held import held_values
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
 from nodrek.simulate.chain import simulate

@@ -11,9 +11,10 @@ import numpy.typing as npt
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.motion.events import Dropouts
 from nodrek.core.motion.usable import GRID_STEP
+from nodrek.core.verdict.bridged import HeldBreaks, held_breaks
 from nodrek.core.verdict.dip_speeds import SOUND_UP_TO, looks_of, usual_share
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.held import HELD, HeldBreaks, held_breaks
+from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.rows import EVEN_ROW, FASTEST, ROW_SPREAD, row_says, weigh_rows
 from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
