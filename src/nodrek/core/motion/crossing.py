@@ -25,6 +25,8 @@ SLOWEST_HZ = 0.5
 PER_STRETCH = 3
 """Blocks in about the length of a bend: those within one are no independent witnesses."""
 FROM_SPEED = 2.5
+HARD = 3.0
+"""m/s² from which slip is no even one (common practice: comfortable braking is below 3 m/s²)."""
 HALF, SCATTER = 0.5, 4
 """Part of the usual number of samples under which a block has too few, as beside a hole; samples that tell an error.
 """
@@ -74,7 +76,7 @@ def find_crossing(
     blocks = {c: _block_means(ch, usable) for c, ch in channels.items()}
     logs = {c: means for c, (means, _) in blocks.items()}
     pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
-    known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1])
+    known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size)
     if known.sum() < LEAST_STRETCHES * PER_STRETCH:
         return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
@@ -116,6 +118,12 @@ def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Cor
     left, right = channels[axle], channels[axle.mate]
     out[axle], out[axle.mate] = replace(right, corner=axle), replace(left, corner=axle.mate)
     return out
+
+
+def _hard(usable: Usable, count: int) -> npt.NDArray[np.bool_]:
+    """Blocks in which the vehicle brakes or pulls so hard that wheels slip each in its own way."""
+    at = np.interp(BLOCK_S * np.arange(count + 1), usable.grid, usable.vehicle)
+    return np.asarray(np.abs(np.diff(at)) > HARD * BLOCK_S)
 
 
 def _block_means(channel: WheelChannel, usable: Usable) -> tuple[Array, Array]:
