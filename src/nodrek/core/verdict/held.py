@@ -183,17 +183,24 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
         is_lost = is_lost and all(
             _log_p(scale) < OF_ORIGINAL * _log_p(_line_up(exam, c, every[c], usual)) for c in mates_runs
         )
-    is_lost = is_lost and not (way is not StandIn.LAST and _follows_its_pattern(exam, corner, scale))
+    is_lost = is_lost and not _follows_its_pattern(exam, corner, scale, way, own >= OFTEN * (worst + 1))
     is_lost = is_lost and _log_p(scale) < _log_p(_line_up_in_time(exam, corner, own_runs, usual))
     return Held(way, own, mates, scale, bool(is_lost))
 
 
-def _follows_its_pattern(exam: Examination, corner: Corner, scale: Scale | None) -> bool:
-    """Whether the agreement may come from what the ring itself shows: a sound ring whose pattern is louder than its
-    mates' runs through their middle at the same places of every turn."""
+def _follows_its_pattern(exam: Examination, corner: Corner, scale: Scale | None, way: StandIn, is_often: bool) -> bool:
+    """Whether the line-up may come from what a sound ring itself shows, where that lines up better.
+
+    Its values stand still where its pattern turns, somewhat oftener than those of its mates; and one that is louder
+    than its mates runs through their middle at the same places of every turn.
+    """
     own = _log_p(exam.rings[corner].scale)
+    if own >= _log_p(scale):
+        return False
+    if way is StandIn.LAST:
+        return not is_often
     loudest = min((_log_p(ring.scale) for c, ring in exam.rings.items() if c is not corner), default=0.0)
-    return own < _log_p(scale) and own < LOUDER_RING * loudest
+    return own < LOUDER_RING * loudest
 
 
 def middle_speed(exam: Examination, corner: Corner) -> float:
