@@ -8,7 +8,7 @@ from types import MappingProxyType
 
 import numpy as np
 import pytest
-from benchmarks import fifth_world, seventh_world
+from benchmarks import eighth_world, fifth_world, fourth_world, seventh_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
@@ -264,6 +264,25 @@ def test_polls_that_beat_with_a_unit_are_no_ring() -> None:
     assert held.count > 1.9 * held.mates
     assert not held.is_tied
     assert not [f for f in analysis.findings if f.confidence >= 0.5]
+
+
+@pytest.mark.parametrize(("log", "corner"), [
+    (fourth_world.draw(905_000, "healthy", 50.0).log, Corner.RL),
+    (seventh_world.draw(980_003, "healthy", 50.0).log, Corner.FL),
+])  # fmt: skip
+def test_the_pattern_of_a_sound_ring_is_no_proof(log: RawLog, corner: Corner) -> None:
+    """Values stand still where it turns, and run through the middle of the others, at the same places of every turn."""
+    analysis, exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)
+    held = held_values(exam, corner)
+    assert held is None or not held.is_tied
+    assert not [f for f in analysis.findings if f.confidence >= 0.5]
+
+
+def test_an_even_speed_on_a_smooth_road_is_no_break() -> None:
+    """Hundredths of km/h repeat there at every corner, three times in a row at one."""
+    log = eighth_world.draw(86_017, "healthy", 4.0).log
+    exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)[1]
+    assert all(held_breaks(exam, corner) is None for corner in Corner)
 
 
 @pytest.mark.parametrize("way", list(StandIn))

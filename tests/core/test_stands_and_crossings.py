@@ -293,3 +293,29 @@ def test_a_wire_knows_no_speed() -> None:
     times = channels[Corner.RR].times
     inside = np.any([(times > m) & (times < m + 0.5) for m in moments], axis=0)
     assert silent[inside].mean() > 0.95
+
+
+@pytest.mark.parametrize(("braking", "crossed"), [(5.0, False), (2.0, True)])
+def test_wheels_that_slip_under_hard_braking_tell_of_no_bends(braking: float, crossed: bool) -> None:
+    """Axles that differ in opposite ways a dozen times: in hard braking that is slip, in calm driving it is bends."""
+    rng = np.random.default_rng(7)
+    times = np.arange(0.0, 240.0, 0.1)
+    phase = np.mod(times, 20.0)
+    lasts = 12.0 / braking
+    mps = np.interp(phase, [0.0, 10.0, 14.0, 14.0 + lasts, 20.0], [8.0, 20.0, 20.0, 8.0, 8.0])
+    way = 0.04 * np.where(
+        (phase > 14.0) & (phase < 14.0 + lasts), rng.choice((-1.0, 1.0), 13)[(times // 20.0).astype(int)], 0.0
+    )
+    noise = 0.001 * rng.standard_normal((4, times.size))
+    signs = {Corner.FL: 1, Corner.FR: -1, Corner.RL: -1, Corner.RR: 1}
+    raw = RawLog(
+        tuple(
+            RawChannel(c.value, "m/s", times, mps * (1.0 + sign * way + own))
+            for (c, sign), own in zip(signs.items(), noise, strict=True)
+        ),
+        "test",
+    )
+    log = map_corners(raw)
+    seen = find_crossing(log.channels, find_usable(log.channels, log.duration), None)
+    assert seen is not None
+    assert seen.is_crossed is crossed

@@ -16,7 +16,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, TurnSignal, WheelChannel
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, to_blocks
-from nodrek.core.motion.usable import Usable
+from nodrek.core.motion.usable import GRID_STEP, Usable
 
 BLOCK_S = 2.0
 """Shorter blocks leave more noise in them, longer ones run from one bend into the next."""
@@ -25,8 +25,8 @@ SLOWEST_HZ = 0.5
 PER_STRETCH = 3
 """Blocks in about the length of a bend: those within one are no independent witnesses."""
 FROM_SPEED = 2.5
-HARD = 3.0
-"""m/s² from which slip is no even one (common practice: comfortable braking is below 3 m/s²)."""
+HARD, HARD_S = 3.0, 1.0
+"""m/s² over so many seconds from which slip is no even one (common practice: comfortable braking is below 3 m/s²)."""
 HALF, SCATTER = 0.5, 4
 """Part of the usual number of samples under which a block has too few, as beside a hole; samples that tell an error.
 """
@@ -122,8 +122,11 @@ def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Cor
 
 def _hard(usable: Usable, count: int) -> npt.NDArray[np.bool_]:
     """Blocks in which the vehicle brakes or pulls so hard that wheels slip each in its own way."""
-    at = np.interp(BLOCK_S * np.arange(count + 1), usable.grid, usable.vehicle)
-    return np.asarray(np.abs(np.diff(at)) > HARD * BLOCK_S)
+    size, reach = round(BLOCK_S / GRID_STEP), round(HARD_S / GRID_STEP)
+    change = np.abs(usable.vehicle[reach:] - usable.vehicle[:-reach]) > HARD * HARD_S
+    # all of the time in which it changes so
+    during = np.convolve(change, np.ones(reach + 1)) > 0.5
+    return np.asarray(during[: count * size].reshape(count, size).any(axis=1))
 
 
 def _block_means(channel: WheelChannel, usable: Usable) -> tuple[Array, Array]:
