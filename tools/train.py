@@ -24,18 +24,9 @@ from types import ModuleType
 from typing import Any
 
 import numpy as np
-from benchmarks import (
-    also_wrong,
-    eighth_world,
-    fifth_world,
-    fourth_world,
-    second_world,
-    seventh_world,
-    sixth_world,
-    smallest,
-    third_world,
-)
+from benchmarks import also_wrong, smallest
 from benchmarks.also_wrong import Also
+from benchmarks.elsewhere import WORLDS
 from benchmarks.second_world import Drawn
 
 from nodrek.core.corners import map_corners
@@ -56,8 +47,9 @@ from tools.grow import ALONE, FOLDS, GROWN, grow_alone, grow_rivals, said_by_uns
 FIRST_SEED = 103_300
 DRIVES = 19_500
 ELSEWHERE = {
-    10_000_000: second_world, 20_000_000: third_world, 30_000_000: fifth_world, 40_000_000: fourth_world,
-    50_000_000: sixth_world, 60_000_000: seventh_world, 70_000_000: eighth_world,
+    10_000_000: WORLDS["second"], 20_000_000: WORLDS["third"], 30_000_000: WORLDS["fifth"],
+    40_000_000: WORLDS["fourth"], 50_000_000: WORLDS["sixth"], 60_000_000: WORLDS["seventh"],
+    70_000_000: WORLDS["eighth"],
 }  # fmt: skip
 """Worlds that teach as well, by what is added to the seeds of each."""
 WITHOUT_SEVENTH, WITHOUT_EIGHTH = 10_000, 17_600
