@@ -1,4 +1,4 @@
-"""Lags of channels that were polled one after another but stamped as one row.
+"""Lags of channels that were polled one after another but stamped as one row, or show values of unlike age.
 
 A channel that is true `lag` seconds after its stamp reads ahead of its mates while the
 vehicle pulls and behind while it brakes: ln v(t + lag) ≈ ln v(t) + lag·s, s = d(ln v)/dt.
@@ -91,7 +91,7 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     lasts, at one corner by more than at another.
     """
     out = dict.fromkeys(channels, NO_LAG)
-    if len(channels) < len(Corner):
+    if len(channels) < len(Corner) or min(channel.times.size for channel in channels.values()) < LEAST_SAMPLES // 4:
         return out
     one_clock = _one_clock(channels)
     contrasts = _contrasts(channels if one_clock else _at_one_time(channels))
