@@ -49,7 +49,7 @@ SIGNS = np.array([c.signs for c in Corner])
 SMALLEST = 1.5e-3
 MOST_PERIODS = 1.2
 WORTH_MOVING = 0.010
-"""Seconds from which samples are moved: less changes nothing that is looked at."""
+"""Seconds from which the samples of one row are moved: less changes hardly anything that is looked at."""
 NEAR = 2.5
 """Usual steps from value to value, up to which what lies between them is known."""
 ROUNDS = 6
@@ -76,10 +76,12 @@ def with_lags(log: WheelLog) -> WheelLog:
     largest = max((lag.seconds for lag in lags.values()), default=0.0)
     if largest == 0.0:
         return log
+    # corners with stamps of their own are laid side by side anyway
+    is_worth_it = largest >= WORTH_MOVING or not _one_clock(log.channels)
     channels = {}
     for corner, channel in log.channels.items():
         lag = lags[corner].seconds
-        times = channel.times + lag if largest >= WORTH_MOVING and lag else channel.times
+        times = channel.times + lag if is_worth_it and lag else channel.times
         channels[corner] = replace(channel, lag=lag, times=times)
     return replace(log, channels=channels)
 

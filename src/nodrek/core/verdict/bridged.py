@@ -47,6 +47,8 @@ FINE_STEP, STEPS_MOVED = 0.01, 1.2
 ABOUT_S, BY_CHANCE = 2.0, 1e-3
 """Seconds before and behind a run in which the mates are asked how often they stand still; chance of a run that is
 still no accident."""
+CALM, CALM_S = 1.0, 1.0
+"""m/s² up to which driving is calm; seconds over which that is seen, at least."""
 BREAKS_FROM_SPEED = 4.5
 """m/s: below, sound channels stand still as well."""
 TOGETHER_S, LONGEST_BREAK_S = 0.5, 3.0
@@ -110,11 +112,22 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > fast_from)
     if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:
         return None
+    if way is not StandIn.LAST and not _any_calm(exam, exam.followed[corner].times[starts], seconds):
+        return None
     if way is StandIn.MIDDLE_OF_OTHERS and starts.size <= _more_than(_by_likeness(exam, corner, least)):
         return None
     if seconds.max() < LEAST_BREAK_S or starts.size <= middling - _more_than(by_chance):
         return None
     return HeldBreaks(way, starts, float(seconds.max()))
+
+
+def _any_calm(exam: Examination, begins: Array, seconds: Array) -> bool:
+    """Whether the vehicle neither brakes nor pulls during one of the breaks at least: slip puts wheels in another order
+    for as long as it lasts, and one of them in the middle."""
+    grid, vehicle = exam.usable.grid, exam.usable.vehicle
+    lasts = np.maximum(seconds, CALM_S)
+    change = np.interp(begins + lasts, grid, vehicle) - np.interp(begins, grid, vehicle)
+    return bool(np.any(np.abs(change) < CALM * lasts))
 
 
 def _by_likeness(exam: Examination, corner: Corner, least: int) -> float:
