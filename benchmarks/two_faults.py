@@ -16,8 +16,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from benchmarks import also_wrong, eighth_world, fifth_world, fourth_world, seventh_world, sixth_world
-from benchmarks.elsewhere import is_right
+from benchmarks import also_wrong
+from benchmarks.elsewhere import EXACT, WORLDS, is_right
 from benchmarks.reliability import share
 from benchmarks.second_world import Drawn
 from nodrek.core.corners import map_corners
@@ -26,10 +26,6 @@ from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.errors import NodrekError
 from nodrek.io.knowledge import shipped_calibration
 
-WORLDS = {
-    "fourth": fourth_world, "fifth": fifth_world, "sixth": sixth_world, "seventh": seventh_world,
-    "eighth": eighth_world,
-}  # fmt: skip
 FIRST_SEED = 2_000
 RATES_HZ = (50.0, 10.0, 4.0)
 
@@ -104,5 +100,5 @@ if __name__ == "__main__":
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("drives", type=int, nargs="?", default=14, help="for each thing that is put in")
     asked.add_argument("first_seed", type=int, nargs="?", default=FIRST_SEED)
-    asked.add_argument("--world", choices=tuple(WORLDS), default="seventh")
+    asked.add_argument("--world", choices=EXACT, default="eighth")
     main(**vars(asked.parse_args()))

@@ -144,17 +144,15 @@ def fold_weights(motion: CornerMotion, weighing: Weighing = Weighing()) -> Array
     left_out = np.isnan(score) | (motion.expected < motion.asked_from(SLOW))
     score[left_out] = 0.0
     score = new_part(score, weighing.carried)
-    if weighing.carried.is_second:
-        score /= weighing.carried.fresh
+    fresh = score / weighing.carried.fresh
     if weighing.dips_only:
-        deep = (score < DEEP_SCORE) & ~left_out
+        # behind a filter of second order no sample falls by much: its news are deep in their own noise
+        deep = ((fresh if weighing.carried.is_second else score) < DEEP_SCORE) & ~left_out
         deep[1:] &= ~(deep[:-1] & (np.diff(motion.path) < ONE_DIP_M))
         return -deep.astype(float)
-    if not weighing.carried.is_second:
-        score /= weighing.carried.fresh
-    score = np.clip(score, *CLIP)
-    score[left_out] = 0.0
-    return score
+    fresh = np.clip(fresh, *CLIP)
+    fresh[left_out] = 0.0
+    return fresh
 
 
 def ways_of_weighing(motion: CornerMotion) -> dict[Weighing, Array]:

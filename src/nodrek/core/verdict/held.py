@@ -163,10 +163,11 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     odd_fast = np.count_nonzero(exam.followed[corner].vehicle[mine] > middle) - float(np.median(fast))
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
+    is_often = own >= OFTEN * (max(s.size for s in starts.values()) + 1)
+    is_lost = is_lost and not _follows_its_pattern(exam, corner, scale, way, is_often)
     # the mates are asked last, each look costs as much as one for a ring; and unless their runs are few at every
     # length, because what the pattern of a sound ring does to a steady slow speed shows at one here, at another there
-    worst = max(s.size for s in starts.values())
-    lengths = (usual,) if own >= OFTEN * (worst + 1) else USUAL_RUNS
+    lengths = (usual,) if is_often else USUAL_RUNS
     asked = [mates_runs]
     if way is not StandIn.LAST:
         # where repeats line up at a mate, what agrees with it does so as well
@@ -183,7 +184,6 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
         is_lost = is_lost and all(
             _log_p(scale) < OF_ORIGINAL * _log_p(_line_up(exam, c, every[c], usual)) for c in mates_runs
         )
-    is_lost = is_lost and not _follows_its_pattern(exam, corner, scale, way, own >= OFTEN * (worst + 1))
     is_lost = is_lost and _log_p(scale) < _log_p(_line_up_in_time(exam, corner, own_runs, usual))
     return Held(way, own, mates, scale, bool(is_lost))
 
