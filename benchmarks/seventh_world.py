@@ -185,12 +185,14 @@ def _drive(rng: np.random.Generator, lasts: float, nuisance: str) -> _Drive:
         if abs(target) < 0.01 and abs(going) < 0.15:
             going = pull = 0.0
         speed[k] = going
+    # what the driver asks for, loads the wheels: the surge is a walk, whose every step would be a jerk
+    gains = np.gradient(np.abs(speed), TICK_S)
     surge = lfilter([TICK_S / 4.0], [1.0, TICK_S / 4.0 - 1.0], rng.standard_normal(time.size)) * np.sqrt(8.0 / TICK_S)
     speed = speed * (1.0 + 0.012 * surge * (np.abs(wanted) > 0.1))
     steers = sosfilt(butter(2, 0.35, fs=1.0 / TICK_S, output="sos"), np.array(turns)[which])
     sways = lfilter([TICK_S], [1.0, TICK_S - 1.0], rng.standard_normal(time.size)) * np.sqrt(2.0 / TICK_S)
     curve = np.asarray(steers) + sways * float(rng.uniform(2e-5, 2e-4)) / np.maximum(np.abs(speed) / 15.0, 0.3)
-    return _Drive(time, speed, curve, np.gradient(np.abs(speed), TICK_S), hard & (speed > 2.0))
+    return _Drive(time, speed, curve, gains, hard & (speed > 2.0))
 
 
 def _sizes(rng: np.random.Generator, nuisance: str) -> dict[Corner, float]:
