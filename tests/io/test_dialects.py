@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import io
+import json
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -32,6 +33,14 @@ def speeds(k: int, digits: int = 2) -> list[str]:
 def clock(seconds: float, mark: str = ".") -> str:
     whole = int(seconds)
     return f"{whole // 3600 % 24:02d}:{whole // 60 % 60:02d}:{whole % 60:02d}{mark}{round(seconds % 1 * 1000):03d}"
+
+
+def named(k: int) -> dict[str, float]:
+    return {f"{c}_kmh": float(SPEEDS[c][k]) for c in Corner}
+
+
+def pairs(k: int, form: str) -> list[str]:
+    return [form.format(f"{c}_kmh", s) for c, s in zip(Corner, speeds(k), strict=True)]
 
 
 NAMES = "FL [km/h],FR [km/h],RL [km/h],RR [km/h]"
@@ -125,6 +134,34 @@ DIALECTS: dict[str, str | bytes] = {
     "afternoon": f"Time,{NAMES}\n"
     + rows(lambda k: [f"{(45000 + int(TIME[k])) // 3600 - 12:02d}:{(45000 + int(TIME[k])) // 60 % 60:02d}:"
                       f"{(45000 + TIME[k]) % 60:06.3f} PM", *speeds(k)]),
+    "an object a line": rows(lambda k: [json.dumps({"t": TIME[k], **named(k)})]),
+    "an object a line, wheels within": rows(
+        lambda k: [json.dumps({"meta": {"ok": True}, "time_s": TIME[k], "wheels": named(k)})]
+    ),
+    "an object a value": "".join(
+        json.dumps({"time": TIME[k], "signal": f"{c}_kmh", "value": SPEEDS[c][k]}) + "\n"
+        for k in range(ROWS) for c in Corner
+    ),
+    "a list of objects": json.dumps(
+        {"vehicle": "van", "rows": [{"ms": 1e3 * TIME[k], **named(k)} for k in range(ROWS)]}
+    ),
+    "an object of lists": json.dumps(
+        {"time [s]": TIME.tolist(), "speeds": {f"{c} [km/h]": SPEEDS[c].tolist() for c in Corner}}, indent=1
+    ),
+    "lists of their own clocks": json.dumps(
+        {f"{c}": {"time": TIME.tolist(), "km/h": SPEEDS[c].tolist()} for c in Corner}
+    ),
+    "rows under names": json.dumps([["time", *named(0)], *([TIME[k], *named(k).values()] for k in range(ROWS))]),
+    "cut in the last line": rows(lambda k: [json.dumps({"t": TIME[k], **named(k)})]) + '{"t": 9.0, "FL',
+    "names and values": rows(lambda k: [f"t={TIME[k]:.2f}", *pairs(k, "{}={}")], " "),
+    "names and values after a stamp": "logger 7\n"
+    + rows(lambda k: [f"[{clock(45000 + TIME[k])}] INFO wheels", *pairs(k, "{}: {} km/h")], " "),
+    "names and decimal commas": rows(
+        lambda k: [f"t={TIME[k]:.2f}".replace(".", ","), *(p.replace(".", ",") for p in pairs(k, "{} = {}"))], ", "
+    ),
+    "names and values, one a line": "".join(
+        f"time: {TIME[k]:.2f}; signal: {c}_kmh; value: {SPEEDS[c][k]:.2f}\n" for k in range(ROWS) for c in Corner
+    ),
 }  # fmt: skip
 
 
@@ -195,6 +232,27 @@ def test_bombs_and_damage_are_refused(tmp_path: Path, name: str) -> None:
     path.write_bytes(bombs()[name])
     with pytest.raises(UnreadableFile):
         read_log(path)
+
+
+@pytest.mark.parametrize(
+    "content",
+    ["[" * 100_000, '{"a":' * 50_000 + "1" + "}" * 50_000, "{}", "[[1, 2], [3, 4]]", '{"t": 0.1, "FL": \n' * 9,
+     "\n".join(f'{{"t": {k}, "x{k}": 1}}' for k in range(5_000)), "key: value, other: thing\n" * 40],
+)  # fmt: skip
+def test_named_values_that_are_no_log_are_refused(tmp_path: Path, content: str) -> None:
+    path = tmp_path / "log.json"
+    path.write_text(content)
+    with pytest.raises(UnreadableFile):
+        read_log(path)
+
+
+def test_a_spoilt_line_among_many_is_left_out_and_said(tmp_path: Path) -> None:
+    lines = str(DIALECTS["an object a line"]).splitlines()
+    path = tmp_path / "log.json"
+    path.write_text("\n".join([*lines[:60], lines[60][:20], *lines[60:]]))
+    raw = read_log(path)
+    check(raw)
+    assert any("line 61" in w for w in raw.warnings)
 
 
 def test_a_truncated_log_is_read_up_to_the_break(tmp_path: Path) -> None:

@@ -1,0 +1,197 @@
+"""Logs that name every value: ``{"t": 0.02, "FL": 34.5}`` a line, whole JSON files, ``t=0.02 FL=34.5`` → `RawLog`.
+
+They are brought to a table of tabs, and the reader of tables takes it from there: clocks, units and the long form
+(time, channel, value) are the same thing in any spelling.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import cast
+
+from nodrek.core.model import RawLog
+from nodrek.errors import UnreadableFile
+from nodrek.io.logs import text
+from nodrek.io.logs.cells import is_clock, is_number
+from nodrek.io.logs.shape import MOST_COLUMNS, decode_head
+from nodrek.io.logs.source import LogFile, Request
+
+LARGEST = 64 * 1024**2
+"""Bytes rewritten at most: two hours of four wheels, fifty times a second. Nobody names each value of a long log."""
+CELLS_PER_BYTE = 4.0
+"""Cells that a byte of log may ask for: rows that each name something new would grow with the square of the file."""
+DEEPEST = 4
+MOST_BROKEN = 0.05
+"""Share of lines that a bad cable may have spoilt."""
+_FIRST_LINES, _LEAST_LINES, _LEAST_SHARE = 200, 3, 0.8
+_PAIR = re.compile(
+    r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}?)\s*[=:]\s*
+    (?P<value>"[^"]*"
+      |\d{4}-\d\d-\d\d[T ]\d\d:\d\d[^\s;|]*
+      |\d{1,3}:\d\d(?::\d\d)?(?:[.,]\d+)?
+      |[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?![\w.])(?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz|ms|s)(?![\w/]))?
+      |[^\s=:;,|]*)""",
+    re.VERBOSE,
+)
+_AHEAD = re.compile(r"^[\[(]?(?P<stamp>[^\])]*?)[\])]?[\s,;:|]*$")
+
+
+def detect(head: bytes) -> bool:
+    """A JSON file, a JSON object a line, or lines of names and values with ``=`` or ``:`` between."""
+    decoded = decode_head(head)
+    if decoded is None:
+        return False
+    start = decoded[0].lstrip()
+    if start.startswith("{") or (start.startswith("[") and start[1:].lstrip().startswith(("{", "["))):
+        return True
+    lines = [line for line in start.split("\n")[:_FIRST_LINES] if line.strip()]
+    # a preamble may come first, and the last line may be cut
+    body = lines[len(lines) // 4 : -1] if len(lines) > _LEAST_LINES else lines
+    told = sum(len(_pairs_of(line)) >= 2 for line in body)
+    return told >= _LEAST_LINES - 1 and told >= _LEAST_SHARE * len(body)
+
+
+def read(file: LogFile, request: Request) -> RawLog:
+    """All that is named, against what is named as its time.
+
+    Raises `UnreadableFile` where the file breaks off, is larger than `LARGEST`, or holds no table.
+    """
+    if file.size > LARGEST:
+        raise UnreadableFile(
+            f"{file.name} names every value and is larger than {LARGEST // 1024**2} MB: export the drive as CSV, or "
+            "the part of it that matters."
+        )
+    decoded = decode_head(file.head())
+    assert decoded is not None
+    whole = file.read().decode(decoded[1], errors="replace").lstrip("\ufeff \t\r\n")
+    is_json = whole.startswith(("{", "["))
+    rows, notes = _json_rows(whole, file.name) if is_json else (list(map(_pairs_of, whole.split("\n"))), ())
+    raw = text.read(replace(file, content=_table(rows, file).encode()), request)
+    return replace(raw, format="json" if is_json else "text", warnings=(*notes, *raw.warnings))
+
+
+def _pairs_of(line: str) -> dict[str, str]:
+    """Names and values of one line; a bare number or clock before the first of them is the time."""
+    matches = list(_PAIR.finditer(line))
+    found = {m["name"].strip(): m["value"].strip('"') for m in matches}
+    if matches and (ahead := _AHEAD.match(line[: matches[0].start()])):
+        stamp = ahead["stamp"].strip()
+        if is_number(stamp) or is_clock(stamp):
+            found = {"time": stamp, **found}
+    return found
+
+
+def _json_rows(whole: str, name: str) -> tuple[list[dict[str, str]], tuple[str, ...]]:
+    """Rows of a JSON file in any of its usual forms (an object a line, a list of objects, an object of lists), and
+    what was left out of it."""
+    try:
+        found = json.loads(whole)
+    except RecursionError as error:
+        raise UnreadableFile(f"{name} is nested far deeper than a log: export the drive as CSV.") from error
+    except ValueError:
+        return _json_lines(whole, name)
+    tables = [rows for rows in _tables_in(found, 0) if rows]
+    if not tables:
+        raise UnreadableFile(f"{name} is JSON without a table of numbers: export the drive as CSV and open that.")
+    return max(tables, key=len), ()
+
+
+def _json_lines(whole: str, name: str) -> tuple[list[dict[str, str]], tuple[str, ...]]:
+    rows: list[dict[str, str]] = []
+    broken: list[int] = []
+    for place, whole_line in enumerate(whole.split("\n"), start=1):
+        line = whole_line.strip().removeprefix("[").rstrip(",")
+        if line in ("", "]"):
+            continue
+        try:
+            row = json.loads(line)
+        except (ValueError, RecursionError):
+            broken.append(place)
+            continue
+        if isinstance(row, dict):
+            rows.append(_flat(row))
+    if len(broken) > max(1.0, MOST_BROKEN * len(rows)):
+        raise UnreadableFile(
+            f"{name} is no JSON in {len(broken)} lines, the first is {broken[0]}: export the log again."
+        )
+    # the last line is cut where a logger was switched off
+    if not broken or (len(broken) == 1 and broken[0] > len(rows)):
+        return rows, ()
+    return rows, (f"Lines that are no JSON were left out: {len(broken)}, the first is line {broken[0]}.",)
+
+
+def _tables_in(found: object, depth: int) -> Iterator[list[dict[str, str]]]:
+    """Each table of a JSON value, as rows."""
+    if depth > DEEPEST:
+        return
+    if isinstance(found, list):
+        if found and all(isinstance(row, dict) for row in found):
+            yield [_flat(row) for row in found]
+        elif len(found) > 1 and all(isinstance(row, list) and len(row) == len(found[0]) for row in found):
+            yield from _named_rows(found)
+        return
+    if not isinstance(found, dict):
+        return
+    columns = dict(_lists_in(found, "", depth))
+    longest = max((len(cells) for cells in columns.values()), default=0)
+    if len(columns) > 1 and longest * len(columns) <= 2 * sum(map(len, columns.values())):
+        yield [
+            {name: _cell(cells[k]) for name, cells in columns.items() if k < len(cells)} for k in range(longest)
+        ]  # fmt: skip
+    for inner in found.values():
+        yield from _tables_in(inner, depth + 1)
+
+
+def _named_rows(found: list[list[object]]) -> Iterator[list[dict[str, str]]]:
+    """A list of rows under a row of names."""
+    names = [str(name) for name in found[0]]
+    if all(isinstance(name, str) for name in found[0]):
+        yield [dict(zip(names, map(_cell, row), strict=True)) for row in found[1:]]
+
+
+def _lists_in(found: dict[str, object], over: str, depth: int) -> Iterator[tuple[str, list[object]]]:
+    """Lists of plain values, under the names on the way to them."""
+    for name, inner in found.items():
+        if isinstance(inner, list) and not any(isinstance(cell, (list, dict)) for cell in inner):
+            yield f"{over}{name}", inner
+        elif isinstance(inner, dict) and depth < DEEPEST:
+            yield from _lists_in(cast("dict[str, object]", inner), f"{over}{name} ", depth + 1)
+
+
+def _flat(row: dict[str, object], over: str = "", depth: int = 0) -> dict[str, str]:
+    out: dict[str, str] = {}
+    for name, inner in row.items():
+        if isinstance(inner, dict) and depth < DEEPEST:
+            out |= _flat(cast("dict[str, object]", inner), f"{over}{name} ", depth + 1)
+        elif isinstance(inner, list) and depth < DEEPEST:
+            out |= _flat({str(k): cell for k, cell in enumerate(inner)}, f"{over}{name} ", depth + 1)
+        else:
+            out[f"{over}{name}"] = _cell(inner)
+    return out
+
+
+def _cell(value: object) -> str:
+    """A value as a cell of a table; nothing of it may end the cell or the row."""
+    if value is None or isinstance(value, bool):
+        return "" if value is None else str(int(value))
+    return " ".join(str(value).split()) if isinstance(value, str) else repr(value)
+
+
+def _table(rows: list[dict[str, str]], file: LogFile) -> str:
+    """Rows that name their values as lines of tabs under one line of names."""
+    kept = [row for row in rows if len(row) > 1]
+    names: dict[str, None] = {}
+    for row in kept:
+        names.update(dict.fromkeys(row))
+    if not kept:
+        raise UnreadableFile(f"{file.name} holds no table of numbers: export the drive as CSV and open that.")
+    if len(names) > MOST_COLUMNS or len(names) * len(kept) > CELLS_PER_BYTE * file.size:
+        raise UnreadableFile(
+            f"{file.name} names {len(names)} different values, more than a log of its size should: export it again, "
+            "or as CSV."
+        )
+    head = "\t".join(" ".join(name.split()) for name in names)
+    return "\n".join([head, *("\t".join(row.get(name, "") for name in names) for row in kept), ""])
