@@ -18,7 +18,7 @@ from scipy.signal import butter, sosfilt, sosfilt_zi
 
 from benchmarks import smallest
 from benchmarks.map_drive import GRID_S, Way, go
-from benchmarks.second_world import Drawn
+from benchmarks.second_world import Drawn, counted
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -61,6 +61,7 @@ class _Car:
     silence: float
     believed: float
     nuisance: str
+    smoothly: bool = False
 
 
 def draw(
@@ -125,7 +126,7 @@ def _car(rng: np.random.Generator, kind: str, exact: bool) -> _Car:
         silence=float(rng.uniform(0.1, 0.7)), believed=float(rng.uniform(0.985, 1.015)), nuisance=nuisance,
     )  # fmt: skip
     if exact:
-        car = replace(car, uneven=0.0, unit="span" if car.unit == "gate" else car.unit)
+        car = replace(car, uneven=0.0, smoothly=True)
     return car
 
 
@@ -317,7 +318,7 @@ def _speed(car: _Car, edges: Array, tasks: Array) -> Array:
     upto = np.searchsorted(edges, tasks, side="right")
     if car.unit == "gate":
         wide = max(1, round(max(car.reach, 0.1) / car.task))
-        told = np.diff(upto[::wide], prepend=0) * way / (wide * car.task)
+        told = np.diff(counted(edges, tasks[::wide], car.smoothly), prepend=0) * way / (wide * car.task)
         return np.asarray(np.repeat(told, wide)[: tasks.size])
     last = np.clip(upto - 1, 0, None)
     back = each

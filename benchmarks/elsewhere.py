@@ -122,11 +122,19 @@ def _is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float, 
         step = float(np.diff(np.unique(sound.channels[at].values)).min(initial=1.0))
         noise = noise_of(sound.channels[at], [c for k, c in enumerate(sound.channels) if k != at])
         sigma = np.maximum(noise, max(LEAST_NOISE, step / np.sqrt(12.0)))
+        shown = _times_shown(without.channels[at]) if world in EXACT else 1.0
         if drawn.fault is Fault.CROSSED:
             seen = max(seen, _bends_seen(changes[at], sigma, sound.channels[at]))
         else:
-            seen = max(seen, float(np.sqrt(np.sum((changes[at] / sigma) ** 2))))
+            seen = max(seen, float(np.sqrt(np.sum((changes[at] / sigma) ** 2 / shown))))
     return seen >= asked
+
+
+def _times_shown(exact: RawChannel) -> Array:
+    """How often in a row each value of an exact sound log is shown: one that is shown again tells nothing new."""
+    fresh = np.concatenate([[True], np.diff(exact.values) != 0.0])
+    run = np.cumsum(fresh) - 1
+    return np.asarray(np.bincount(run)[run], dtype=float)
 
 
 def _bends_seen(change: Array, sigma: Array, sound: RawChannel) -> float:

@@ -14,7 +14,7 @@ import numpy as np
 from scipy.signal import lfilter
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import Drawn, counted, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -61,6 +61,7 @@ class _Car:
     patience: float
     quiet: float
     way: int
+    smoothly: bool = False
 
 
 @dataclass(frozen=True)
@@ -92,7 +93,7 @@ def draw(
     trip = _trip(rng, float(np.exp(rng.uniform(np.log(75.0), np.log(330.0)))), meets)
     car = _car(rng, meets)
     if exact:
-        car = replace(car, placing=0.0, unit="span" if car.unit == "gate" else car.unit)
+        car = replace(car, placing=0.0, smoothly=True)
     bad = list(Corner)[int(harm.integers(4))]
     slips = _slips(np.random.default_rng([seed, 50_004]), car, trip, meets)
     way, much = harm.choice((-1, 1)), harm.uniform(0.006, 0.04)
@@ -314,7 +315,8 @@ def _reading(car: _Car, edges: Array, duration: float, own: np.random.Generator)
     seen = np.searchsorted(edges, when, side="right")
     if car.unit == "gate":
         window = max(car.window, 0.05)
-        return when, (seen - np.searchsorted(edges, when - window, side="right")) * pitch / window
+        before, now = (counted(edges, when - ago, car.smoothly) for ago in (window, 0.0))
+        return when, (now - before) * pitch / window
     last = edges[np.maximum(seen - 1, 0)]
     if car.unit == "last":
         value = pitch / np.maximum(last - edges[np.maximum(seen - 2, 0)], 1e-6)

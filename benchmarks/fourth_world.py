@@ -14,7 +14,7 @@ from scipy.ndimage import uniform_filter1d
 from scipy.signal import lfilter
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import Drawn, counted, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -49,6 +49,7 @@ class _Vehicle:
     limit: float
     patience: int
     believed: float
+    smoothly: bool = False
 
 
 def draw(
@@ -69,7 +70,7 @@ def draw(
     way, much = float(harm.choice((-1, 1))), float(harm.uniform(0.006, 0.035))
     odd = 1.0 + way * (smallest.RATIO * small if small else much)
     if exact:
-        car = replace(car, placing=0.0, unit="span" if car.unit == "window" else car.unit)
+        car = replace(car, placing=0.0, smoothly=True)
     shown: dict[Corner, tuple[Array, Array]] = {}
     lost = 0
     for place, corner in enumerate(Corner):
@@ -231,7 +232,8 @@ def _value(car: _Vehicle, edges: Array, duration: float, rng: np.random.Generato
     seen = np.searchsorted(edges, when, side="right")
     last = edges[np.maximum(seen - 1, 0)]
     if car.unit == "window":
-        return when, (seen - np.searchsorted(edges, when - car.window, side="right")) * pitch / car.window
+        before, now = (counted(edges, when - ago, car.smoothly) for ago in (car.window, 0.0))
+        return when, (now - before) * pitch / car.window
     if car.unit in ("period", "hold"):
         value = pitch / np.maximum(last - edges[np.maximum(seen - 2, 0)], 1e-6)
     else:

@@ -142,6 +142,20 @@ def edges_a_turn(edges: Array, times: Array, turned: Array) -> int:
     return int(np.median(np.bincount(turn - turn[0])[1:-1]))
 
 
+def counted(edges: Array, times: Array, smoothly: bool) -> Array:
+    """How many of the `edges` have come by each of the `times` (s).
+
+    `smoothly`: what counts at any phase come to on average, a part of the next edge that is due included, as
+    `benchmarks.visible` asks; an edge that does not come counts as none.
+    """
+    count = np.searchsorted(edges, times, side="right")
+    if not smoothly:
+        return count
+    newest = np.clip(count - 1, 1, edges.size - 1)
+    due = (times - edges[newest]) / np.maximum(edges[newest] - edges[newest - 1], 1e-6)
+    return np.asarray(count + np.where(count > 1, np.clip(due, 0.0, 1.0), 0.0))
+
+
 def _path(rng: np.random.Generator, duration: float, road: str) -> tuple[Array, Array, Array]:
     """Times, body speed m/s, curvature 1/m: wanted speeds held for some seconds, bends of half a sine."""
     count = int((duration + 1.0) / STEP_S)

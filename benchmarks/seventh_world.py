@@ -15,7 +15,7 @@ import numpy as np
 from scipy.signal import butter, lfilter, sosfilt
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import Drawn, counted, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -74,6 +74,7 @@ class _Vehicle:
     silence: float
     floor: float
     scale: float
+    smoothly: bool = False
 
 
 def draw(
@@ -88,7 +89,7 @@ def draw(
     nuisance = str(rng.choice(NUISANCES)) if rng.random() < (0.75 if kind == "healthy" else 0.35) else ""
     vehicle = _vehicle(rng)
     if exact:
-        vehicle = replace(vehicle, pitch=0.0, unit="span" if vehicle.unit == "window" else vehicle.unit)
+        vehicle = replace(vehicle, pitch=0.0, smoothly=True)
     drive = _drive(rng, float(np.exp(rng.uniform(np.log(60.0), np.log(360.0)))), nuisance)
     bad, here = Corner(list(Corner)[int(bad_luck.integers(4))]), kind if faulty else "healthy"
     sizes = _sizes(rng, nuisance)
@@ -357,7 +358,8 @@ def _unit(vehicle: _Vehicle, edges: Array, ticks: Array) -> Array:
     before = np.searchsorted(edges, ticks - vehicle.task, side="right")
     if vehicle.unit == "window":
         reach = max(2, round(vehicle.span / vehicle.task)) * vehicle.task
-        return np.asarray((count - np.searchsorted(edges, ticks - reach, side="right")) * pitch / reach)
+        before, now = (counted(edges, ticks - ago, vehicle.smoothly) for ago in (reach, 0.0))
+        return np.asarray((now - before) * pitch / reach)
     # both edges: always whole teeth, whose two edges are apart by the tooth's width
     periods = np.full(ticks.size, vehicle.edges)
     if vehicle.unit != "last":

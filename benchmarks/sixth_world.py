@@ -14,7 +14,7 @@ import numpy as np
 from scipy.signal import butter, lfilter, lfilter_zi
 
 from benchmarks import smallest
-from benchmarks.second_world import Drawn, edges_a_turn
+from benchmarks.second_world import Drawn, counted, edges_a_turn
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog
 
 FAULTS: dict[str, Fault | None] = {
@@ -57,6 +57,7 @@ class _Car:
     waits: float
     time_out: float
     quiet: float
+    smoothly: bool = False
 
 
 @dataclass(frozen=True)
@@ -83,7 +84,7 @@ def draw(
     way = _way(rng, float(np.exp(rng.uniform(np.log(70.0), np.log(300.0)))))
     car = _car(rng)
     if exact:
-        car = replace(car, placing=0.0, unit="tracked" if car.unit == "counts" else car.unit)
+        car = replace(car, placing=0.0, smoothly=True)
     bad, happens = list(Corner)[int(harm.integers(4))], kind if faulty else "healthy"
     odd = float(np.exp(harm.choice((-1, 1)) * (smallest.RATIO * small if small else harm.uniform(0.006, 0.035))))
     worn = np.ones(4)
@@ -318,7 +319,8 @@ def _reading(car: _Car, edges: Array, duration: float, own: np.random.Generator)
     last = edges[np.maximum(seen - 1, 0)]
     if car.unit == "counts":
         window = max(round(car.window / car.task), 2) * car.task
-        return when, (seen - np.searchsorted(edges, when - window, side="right")) * pitch / window
+        before, now = (counted(edges, when - ago, car.smoothly) for ago in (window, 0.0))
+        return when, (now - before) * pitch / window
     if car.unit == "periods":
         back = 2 if car.both else 1
     else:
