@@ -283,7 +283,9 @@ def _edges(
         if harm.random() < 0.4:
             rising = rising + 0.25 / places.size * harm.standard_normal(level.size) * (harm.random(level.size) < misses)
     angles = np.concatenate([rising[seen], falling[seen]]) if car.both else rising[seen]
-    return np.sort(np.interp(angles, turned[rolls], way.time[rolls]) + 3e-6 * own.standard_normal(angles.size))
+    return np.sort(
+        np.interp(angles, turned[rolls], way.time[rolls]) + 3e-6 * (not car.smoothly) * own.standard_normal(angles.size)
+    )
 
 
 def _interrupted(harm: np.random.Generator, edges: Array, way: Way, road: _Road, small: float | None) -> Array:

@@ -291,7 +291,7 @@ def _edges(
         share = float(np.exp(hurt.uniform(np.log(0.01), np.log(0.12))))
         clumps = 1.0 + 0.8 * np.sin(2.0 * np.pi * (when / hurt.uniform(5.0, 40.0) + hurt.random()))
         heard &= own.random(when.size) > share * clumps
-    when = np.sort(when[heard] + 1e-5 * own.standard_normal(int(heard.sum())))
+    when = np.sort(when[heard] + 1e-5 * (not car.smoothly) * own.standard_normal(int(heard.sum())))
     if fault == "chafed lead":
         side = trip.curve * trip.speed**2 * float(hurt.choice((-1, 1)))
         fits = ((side > 0.8), (np.abs(trip.speed) > 0.6 * np.abs(trip.speed).max()), np.abs(trip.speed) > 1.5)

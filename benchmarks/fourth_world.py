@@ -206,7 +206,7 @@ def _edges(
     heard = fast * strong > least * (1.0 + 0.03 * own.standard_normal(when.size))
     if fault == "dirt":
         heard &= own.random(when.size) > float(np.exp(hurt.uniform(np.log(0.015), np.log(0.12))))
-    return np.asarray(np.sort(when[heard] + 8e-6 * own.standard_normal(int(heard.sum()))))
+    return np.asarray(np.sort(when[heard] + 8e-6 * (not car.smoothly) * own.standard_normal(int(heard.sum()))))
 
 
 def _interrupted(

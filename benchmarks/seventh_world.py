@@ -323,7 +323,7 @@ def _passing(
         when = np.sort(np.concatenate([when, more]))
     if fault == "chafed lead":
         when = _chafed(harm, when, drive, bumps, small)
-    return np.sort(when + 4e-6 * own.standard_normal(when.size))
+    return np.sort(when + 4e-6 * (not vehicle.smoothly) * own.standard_normal(when.size))
 
 
 def _chafed(

@@ -281,7 +281,7 @@ def _edges(
         extra = np.flatnonzero(own.random(max(when.size - 1, 0)) < often * hurt.choice((0.0, 0.0, 0.7)))
         when = np.concatenate([when[sees], when[extra] + np.diff(when)[extra] * own.uniform(0.2, 0.8, extra.size)])
         sees = np.ones(when.size, dtype=bool)
-    when = np.sort(when[sees] + 5e-6 * own.standard_normal(int(sees.sum())))
+    when = np.sort(when[sees] + 5e-6 * (not car.smoothly) * own.standard_normal(int(sees.sum())))
     return _broken(hurt, when, way, small) if fault == "loose pin" else when
 
 
