@@ -2,8 +2,8 @@
 
 python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|fourth|fifth|sixth|seventh|eighth] [--small]
 
-All of them teach as well (other seeds of them). Trees that do not know the eighth world are grown by `python -m
-tools.train 17600`, those that do not know the seventh either by `python -m tools.train 10000`.
+All of them teach as well (other seeds of them). Trees that do not know one are grown by `python -m tools.train
+--without eighth`.
 "exact" counts a tyre for a ring with other teeth where that ratio may be either, and an axle for its
 mirror image; "visible" asks for a change well over the noise of the sound twin. "small": faults of one to three times
 the smallest size that is worth finding, and only kinds that have one. "teeth": of the rings that are

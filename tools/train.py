@@ -1,6 +1,6 @@
 """Learn how often raw confidences are right: simulated drives → `knowledge/calibration.json`.
 
-python -m tools.train [DRIVES] [--records FILE]          (make train)
+python -m tools.train [DRIVES] [--records FILE] [--without WORLD]          (make train)
 
 Recipe: seeds from 103,300 on (the benchmark's start at 150,000); every kind of fault, half of them about as small as
 is worth finding, healthy drives with every nuisance, two faults at once, and in three logs of ten something more
@@ -52,13 +52,11 @@ ELSEWHERE = {
     70_000_000: WORLDS["eighth"],
 }  # fmt: skip
 """Worlds that teach as well, by what is added to the seeds of each."""
-WITHOUT_SEVENTH, WITHOUT_EIGHTH = 10_000, 17_600
-"""So many drives come first: trees of these alone show what a world that never taught is told."""
-IN_TURN = (0, 0, 10_000_000, 20_000_000, 30_000_000, 40_000_000, 50_000_000, 50_000_000)
-THEN_IN_TURN = (0, *list(ELSEWHERE)[:-1], 60_000_000)
-AT_LAST = (70_000_000,)
-"""Worlds that these drives, those after them, and those after these are taken from; the first is the simulator that
-ships."""
+IN_TURN = (
+    0, 70_000_000, 60_000_000, 50_000_000, 40_000_000, 30_000_000,
+    0, 70_000_000, 60_000_000, 50_000_000, 40_000_000, 30_000_000, 20_000_000, 10_000_000,
+)  # fmt: skip
+"""Worlds that drives are taken from; the first is the simulator that ships, the last two are the simplest ones."""
 HEALTHY_SHARE = 0.3
 DOUBLE_SHARE = 0.2
 ALSO_SHARE = 0.3
@@ -226,8 +224,7 @@ def _named(cause: Cause) -> str:
 
 def seed_of(number: int) -> int:
     """Of the drive of that number, its world included."""
-    worlds = IN_TURN if number < WITHOUT_SEVENTH else THEN_IN_TURN if number < WITHOUT_EIGHTH else AT_LAST
-    return worlds[number % len(worlds)] + FIRST_SEED + number
+    return IN_TURN[number % len(IN_TURN)] + FIRST_SEED + number
 
 
 def records_anywhere(seed: int) -> list[Record]:
@@ -308,25 +305,29 @@ def learnt_file() -> Path:
     return Path(str(resources.files("nodrek.knowledge").joinpath("calibration.json")))
 
 
-def gather(drives: int, keep: Path | None) -> list[Record]:
-    """Records of all drives, two at a time; from `keep` where that file is there, else left there."""
+def gather(drives: int, keep: Path | None, without: str | None = None) -> list[Record]:
+    """Records of all drives but those of the world `without`, two at a time; from `keep` where that file is there, else
+    left there."""
+    left_out = WORLDS[without] if without else None
     if keep is not None and keep.exists():
         with gzip.open(keep, "rt", encoding="utf-8") as file:
-            return [Record(**json.loads(line)) for line in file]
+            kept = [Record(**json.loads(line)) for line in file]
+        return [r for r in kept if left_out is None or world_of(r.seed) is not left_out]
+    seeds = [s for s in map(seed_of, range(drives)) if left_out is None or world_of(s) is not left_out]
     with ProcessPoolExecutor(max_workers=2) as pool:
         records = []
-        for done, found in enumerate(pool.map(records_anywhere, map(seed_of, range(drives)), chunksize=8)):
+        for done, found in enumerate(pool.map(records_anywhere, seeds, chunksize=8)):
             records += found
             if done % 500 == 0:
-                print(f"{done} of {drives} drives", flush=True)
+                print(f"{done} of {len(seeds)} drives", flush=True)
     if keep is not None:
         with gzip.open(keep, "wt", encoding="utf-8") as file:
             file.writelines(json.dumps(asdict(record)) + "\n" for record in records)
     return records
 
 
-def main(drives: int, records: Path | None) -> None:
-    learnt = learn(gather(drives, records))
+def main(drives: int, records: Path | None, without: str | None) -> None:
+    learnt = learn(gather(drives, records, without))
     made = {"made_by": "python -m tools.train", "drives": drives, "first_seed": FIRST_SEED}
     before = json.loads(learnt_file().read_text(encoding="utf-8"))
     write({**made, **learnt, **{part: before[part] for part in OTHERS if part in before}})
@@ -336,4 +337,5 @@ if __name__ == "__main__":
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("drives", type=int, nargs="?", default=DRIVES)
     asked.add_argument("--records", type=Path, help="keep what was gathered here, or take it from here")
+    asked.add_argument("--without", choices=tuple(WORLDS), help="a world that does not teach, to see what it is told")
     main(**vars(asked.parse_args()))

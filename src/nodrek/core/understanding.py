@@ -75,11 +75,6 @@ def understand(
     steps = np.diff(times)
     typical = float(np.median(steps)) if steps.size else 0.0
     rate = 1.0 / typical if typical > 0.0 else 0.0
-    if not SLOWEST_HZ <= rate <= FASTEST_HZ:
-        raise UnreadableFile(
-            f'The times of "{channel.name[:40]}" rise by {typical:g} s from row to row, which no log of a drive has: '
-            "check the time column and its unit."
-        )
     return (
         WheelChannel(
             corner, channel.name, scale.unit, scale.guessed, times, speed, invalid,
@@ -87,6 +82,17 @@ def understand(
         ),
         notes,
     )  # fmt: skip
+
+
+def refuse_odd_rates(channels: Mapping[Corner, WheelChannel]) -> None:
+    """Raises `UnreadableFile` where rows come more seldom or faster than in any log of a drive."""
+    for channel in channels.values():
+        if not SLOWEST_HZ <= channel.rate <= FASTEST_HZ:
+            typical = 1.0 / channel.rate if channel.rate > 0.0 else 0.0
+            raise UnreadableFile(
+                f'The times of "{channel.name[:40]}" rise by {typical:g} s from row to row, which no log of a drive '
+                "has: check the time column and its unit."
+            )
 
 
 def refuse_raw_counts(channels: Mapping[Corner, WheelChannel], given: Mapping[Corner, RawChannel]) -> None:

@@ -105,7 +105,9 @@ def cut_log(log: WheelLog, start: float | None, stop: float | None) -> WheelLog:
         if channel.times[part].size < 2:
             continue
         times = shared.setdefault(id(channel.times), channel.times[part] - max(low, 0.0))
-        channels[corner] = replace(channel, times=times, speed=channel.speed[part], invalid=channel.invalid[part])
+        written = None if channel.written is None else channel.written[part]
+        speed, invalid = channel.speed[part], channel.invalid[part]
+        channels[corner] = replace(channel, times=times, speed=speed, invalid=invalid, written=written)
     if len(channels) < 2:
         raise BadRequest(f"The part from {low:g} s to {high:g} s holds fewer than two corners: choose a longer part.")
     own = log.reference

@@ -65,10 +65,13 @@ class WheelChannel:
     lag: float = 0.0
     confidence: float = 1.0
     """How sure it is that this channel is this corner's wheel speed."""
+    written: npt.NDArray[np.bool_] | None = None
+    """Which samples stand in the file, where others were put between them; ``None`` for all."""
 
     @property
     def samples(self) -> int:
-        return int(self.times.size)
+        """Cells of the file that hold a number."""
+        return int(self.times.size if self.written is None else np.count_nonzero(self.written))
 
 
 @dataclass(frozen=True, eq=False)

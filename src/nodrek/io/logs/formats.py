@@ -62,7 +62,7 @@ FORMATS: tuple[Format, ...] = (
         ((0, b"\xd4\xc3\xb2\xa1"), (0, b"\xa1\xb2\xc3\xd4"), (0, b"\x4d\x3c\xb2\xa1"), (0, b"\xa1\xb2\x3c\x4d")),
     ),
     Format("bus text", "nodrek.io.logs.bus_text"),
-    Format("records", "nodrek.io.logs.records"),
+    Format("json", "nodrek.io.logs.records"),
     Format("csv", "nodrek.io.logs.text"),
     Format("mat 4", "nodrek.io.logs.mat", "scipy.io"),
 )

@@ -1,0 +1,89 @@
+"""Logs that write a value only when it changes are the log of all rows again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Array, Corner, RawChannel, RawLog, WheelLog
+from nodrek.core.on_change import SAID
+from nodrek.jobs.analyze import cut_log
+
+RATE_HZ, SECONDS = 20.0, 240.0
+
+
+def every_row(step: float, dead: Corner | None = None) -> RawLog:
+    """Stops, cruises and pulls in between, in km/h, rounded to `step`."""
+    rng = np.random.default_rng(7)
+    times = np.arange(0.0, SECONDS, 1.0 / RATE_HZ)
+    aims = np.repeat(rng.choice((0.0, 8.0, 15.0, 27.0), int(SECONDS / 12.0)), int(12.0 * RATE_HZ))
+    speed = np.convolve(aims, np.ones(120) / 120.0, mode="same")
+    channels = []
+    for corner in Corner:
+        own = speed * (1.0 + 0.003 * rng.standard_normal(times.size)) * (0.0 if corner is dead else 3.6)
+        channels.append(RawChannel(f"speed {corner}", "km/h", times, np.round(own / step) * step))
+    return RawLog(tuple(channels), "csv")
+
+
+def changes_only(raw: RawLog, late_s: float = 0.0) -> RawLog:
+    """As a logger writes it that looks at the channels `late_s` one after another; the last row ends the log."""
+    channels = []
+    for place, channel in enumerate(raw.channels):
+        kept = np.append(True, np.diff(channel.values) != 0.0)
+        kept[-1] = True
+        channels.append(replace(channel, times_s=channel.times_s[kept] + place * late_s, values=channel.values[kept]))
+    return replace(raw, channels=tuple(channels))
+
+
+def held_at(log: WheelLog, corner: Corner, times: Array) -> Array:
+    channel = log.channels[corner]
+    return channel.speed[np.maximum(np.searchsorted(channel.times, times + 1e-6) - 1, 0)]
+
+
+@pytest.mark.parametrize("step", [0.5, 1.0])
+@pytest.mark.parametrize("late_s", [0.0, 0.004])
+@pytest.mark.parametrize("dead", [None, Corner.RL])
+def test_values_that_stood_between_rows_are_put_back(step: float, late_s: float, dead: Corner | None) -> None:
+    whole = map_corners(every_row(step, dead))
+    written = changes_only(every_row(step, dead), late_s)
+    log = map_corners(written)
+    assert SAID in log.warnings
+    for place, corner in enumerate(Corner):
+        channel = log.channels[corner]
+        assert channel.samples == written.channels[place].values.size < channel.times.size
+        assert channel.rate == pytest.approx(RATE_HZ, rel=1e-6)
+        np.testing.assert_allclose(np.diff(channel.times), 1.0 / RATE_HZ, atol=1e-6 + 2.0 * late_s)
+        # a row of the whole log is answered by what stands in this one at that moment
+        at = whole.channels[corner].times[:-1]
+        np.testing.assert_allclose(held_at(log, corner, at + place * late_s), whole.channels[corner].speed[:-1])
+    if not late_s:
+        first, *others = (c.times for c in log.channels.values())
+        assert all(times is first for times in others)
+    part = cut_log(log, 30.0, 90.0).channels[Corner.FL]
+    assert part.samples < part.times.size
+
+
+def test_logs_of_all_rows_stay_as_they_are() -> None:
+    for raw in (every_row(1.0), every_row(0.01), every_row(1e-6)):
+        log = map_corners(raw)
+        assert SAID not in log.warnings
+        assert all(c.written is None and c.samples == raw.channels[0].values.size for c in log.channels.values())
+
+
+def test_a_silence_of_all_corners_at_speed_stays_a_hole() -> None:
+    raw = every_row(1.0)
+    speed = raw.channels[0].values
+    begin = int(np.flatnonzero((speed[:-400] > 60.0) & (speed[400:] > 20.0))[0])
+    out = slice(begin, begin + 300)
+    cut = replace(
+        raw,
+        channels=tuple(
+            replace(c, times_s=np.delete(c.times_s, out), values=np.delete(c.values, out)) for c in raw.channels
+        ),
+    )
+    log = map_corners(changes_only(cut))
+    longest = float(np.diff(log.channels[Corner.FR].times).max())
+    assert 300 / RATE_HZ - 1.0 < longest < 300 / RATE_HZ + 5.0
