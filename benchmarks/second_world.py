@@ -151,9 +151,11 @@ def counted(edges: Array, times: Array, smoothly: bool) -> Array:
     count = np.searchsorted(edges, times, side="right")
     if not smoothly:
         return count
-    newest = np.clip(count - 1, 1, edges.size - 1)
-    due = (times - edges[newest]) / np.maximum(edges[newest] - edges[newest - 1], 1e-6)
-    return np.asarray(count + np.where(count > 1, np.clip(due, 0.0, 1.0), 0.0))
+    newest = np.clip(count - 1, 2, edges.size - 1)
+    # the period before may be that of a gap
+    period = np.minimum(edges[newest] - edges[newest - 1], edges[newest - 1] - edges[newest - 2])
+    due = (times - edges[newest]) / np.maximum(period, 1e-6)
+    return np.asarray(count + np.where(count > 2, np.clip(due, 0.0, 1.0), 0.0))
 
 
 def _path(rng: np.random.Generator, duration: float, road: str) -> tuple[Array, Array, Array]:

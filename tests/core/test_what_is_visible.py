@@ -8,11 +8,13 @@ from types import ModuleType
 
 import numpy as np
 import pytest
-from benchmarks import eighth_world, fifth_world, fourth_world, seventh_world, sixth_world, third_world
+from benchmarks import eighth_world, fifth_world, fourth_world, ninth_world, seventh_world, sixth_world, third_world
+from benchmarks.elsewhere import _times_shown
+from benchmarks.second_world import counted
 from benchmarks.visible import is_visible
 from tools.train import ELSEWHERE, drawn_elsewhere, records_anywhere, with_more
 
-from nodrek.core.model import Corner, Fault
+from nodrek.core.model import Array, Corner, Fault, RawChannel
 from nodrek.simulate.chain import Scenario, simulate
 from nodrek.simulate.faults import Cause, SimulatedFault
 from nodrek.simulate.sensor import CoilSensor
@@ -64,6 +66,7 @@ def test_other_worlds_teach_what_they_put_in(fault: Fault | None, first: int) ->
         (sixth_world, 4, "missing"),
         (seventh_world, 3, "tooth broken off"),
         (eighth_world, 2, "one tooth out"),
+        (ninth_world, 4, "tooth gone"),
     ],
 )
 def test_other_worlds_hide_a_tooth_where_they_say(world: ModuleType, seed: int, kind: str) -> None:
@@ -78,3 +81,29 @@ def test_other_worlds_hide_a_tooth_where_they_say(world: ModuleType, seed: int, 
             np.testing.assert_array_equal(bad.values, good.values)
         else:
             assert 0.4 / 100 < short < 1.1 / 29
+
+
+def test_smooth_counts_of_a_window_are_what_whole_ones_come_to_at_any_phase() -> None:
+    pitch, window = 0.013, 0.1
+    times = np.linspace(2.0, 3.0, 40)
+
+    def counts(start: float, smoothly: bool) -> Array:
+        edges = start + pitch * np.arange(400.0)
+        return counted(edges, times, smoothly) - counted(edges, times - window, smoothly)
+
+    starts = pitch * (np.arange(500) + 0.5) / 500.0
+    whole = np.mean([counts(start, smoothly=False) for start in starts], axis=0)
+    np.testing.assert_allclose(whole, window / pitch, atol=0.01)
+    np.testing.assert_allclose(counts(0.4 * pitch, smoothly=True), whole, atol=0.01)
+
+
+def test_edges_that_do_not_come_count_as_none_in_smooth_counts_either() -> None:
+    edges = np.delete(np.arange(50.0), slice(20, 24))
+    np.testing.assert_allclose(
+        counted(edges, np.array([19.5, 20.5, 22.0, 23.9, 24.25]), True), [20.5, 21, 21, 21, 21.25]
+    )
+
+
+def test_a_value_that_is_shown_again_tells_nothing_new() -> None:
+    held = RawChannel("x", "km/h", np.arange(7.0), np.array([5.0, 5.0, 5.0, 4.0, 3.0, 3.0, 5.0]))
+    np.testing.assert_array_equal(_times_shown(held), [3.0, 3.0, 3.0, 1.0, 2.0, 2.0, 1.0])
