@@ -66,6 +66,13 @@ def test_values_that_stood_between_rows_are_put_back(step: float, late_s: float,
     assert part.samples < part.times.size
 
 
+def test_rows_that_come_a_little_early_or_late_keep_their_rate() -> None:
+    log = map_corners(changes_only(every_row(0.5), off_s=0.15 / RATE_HZ))
+    assert SAID in log.warnings
+    assert log.channels[Corner.FL].rate == pytest.approx(RATE_HZ, rel=0.03)
+    assert log.channels[Corner.FL].times.size == pytest.approx(RATE_HZ * SECONDS, rel=0.03)
+
+
 def test_logs_of_all_rows_stay_as_they_are() -> None:
     for raw in (every_row(1.0), every_row(0.01), every_row(1e-6)):
         log = map_corners(raw)

@@ -19,6 +19,7 @@ LEAST_SINGLE_STEPS = 60
 of these beside so many is no chance."""
 OFTEN = 0.05
 """Share of the intervals that are no longer than the logger's own."""
+ROUNDS = 4
 HOLE_S, LONGEST_S = 5.0, 60.0
 """Silence of all corners, at speed, from which it may be a hole in the log and no steady driving, and from which it
 certainly is one."""
@@ -35,7 +36,7 @@ def with_held_values(log: WheelLog) -> WheelLog:
     told = [c for c in channels.values() if _steps_singly(c)]
     if len(told) < 2 or any(_repeats(c) for c in channels.values()):
         return log
-    base = min(float(np.quantile(np.diff(c.times), OFTEN)) for c in told)
+    base = min(_own_interval(np.diff(c.times)) for c in told)
     if base <= 0.0 or log.duration / base > MOST_TIMES * sum(c.times.size for c in channels.values()):
         return log
     stamps = np.unique(np.concatenate([c.times for c in channels.values()]))
@@ -52,6 +53,14 @@ def with_held_values(log: WheelLog) -> WheelLog:
             own = channel.times if channel.times[-1] > last - base else np.append(channel.times, last)
             out[corner] = _held(channel, _filled(own, base, holes), base)
     return replace(log, channels=out, warnings=(*log.warnings, SAID))
+
+
+def _own_interval(intervals: Array) -> float:
+    """The logger's own (s): intervals are once that, twice, and so on, each a little off."""
+    base = float(np.quantile(intervals, OFTEN))
+    for _ in range(ROUNDS):
+        base = float(np.median(intervals[intervals < 1.5 * base]))
+    return base
 
 
 def _steps_singly(channel: WheelChannel) -> bool:
