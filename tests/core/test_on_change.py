@@ -28,13 +28,17 @@ def every_row(step: float, dead: Corner | None = None) -> RawLog:
     return RawLog(tuple(channels), "csv")
 
 
-def changes_only(raw: RawLog, late_s: float = 0.0) -> RawLog:
-    """As a logger writes it that looks at the channels `late_s` one after another; the last row ends the log."""
+def changes_only(raw: RawLog, late_s: float = 0.0, off_s: float = 0.0) -> RawLog:
+    """As a logger writes it that looks at the channels `late_s` one after another, each row `off_s` too early or late;
+    the last row ends the log."""
     channels = []
+    off = off_s * np.random.default_rng(8).standard_normal(raw.channels[0].times_s.size)
     for place, channel in enumerate(raw.channels):
         kept = np.append(True, np.diff(channel.values) != 0.0)
         kept[-1] = True
-        channels.append(replace(channel, times_s=channel.times_s[kept] + place * late_s, values=channel.values[kept]))
+        channels.append(
+            replace(channel, times_s=(channel.times_s + off)[kept] + place * late_s, values=channel.values[kept])
+        )
     return replace(raw, channels=tuple(channels))
 
 
