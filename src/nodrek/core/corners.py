@@ -16,6 +16,7 @@ import numpy as np
 from nodrek.core.corner_names import corner_of, corners_by_system, speed_score, stem_of, turns_the_vehicle
 from nodrek.core.model import Array, Corner, RawChannel, RawLog, ReferenceSpeed, TurnSignal, WheelLog
 from nodrek.core.on_change import with_held_values
+from nodrek.core.polled_rows import without_repeats
 from nodrek.core.understanding import agree_on_guesses, refuse_odd_rates, refuse_raw_counts, settle_clock, understand
 from nodrek.core.units import is_speed_spelling
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
@@ -59,7 +60,7 @@ def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None, referen
     duration = max(float(c.times[-1]) for c in channels.values())
     independent = _independent(raw, reference, start, warnings) if reference else None
     log = WheelLog(channels, duration, tuple(warnings), independent, _turn_signal(raw, start))
-    log = with_held_values(log)
+    log = without_repeats(with_held_values(log))
     refuse_odd_rates(log.channels)
     return log
 

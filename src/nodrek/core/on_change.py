@@ -103,8 +103,7 @@ def _filled(times: Array, base: float, holes: Array) -> Array:
 
 def _held(channel: WheelChannel, grid: Array, base: float) -> WheelChannel:
     at = _newest(channel, grid)
-    written = np.zeros(grid.size, dtype=bool)
-    written[np.flatnonzero(np.diff(at, prepend=-1) > 0)] = True
+    cells = (np.diff(at, prepend=-1) > 0).astype(np.int64)
     return replace(
-        channel, times=grid, speed=channel.speed[at], invalid=channel.invalid[at], rate=1.0 / base, written=written
+        channel, times=grid, speed=channel.speed[at], invalid=channel.invalid[at], rate=1.0 / base, cells=cells
     )

@@ -105,9 +105,9 @@ def cut_log(log: WheelLog, start: float | None, stop: float | None) -> WheelLog:
         if channel.times[part].size < 2:
             continue
         times = shared.setdefault(id(channel.times), channel.times[part] - max(low, 0.0))
-        written = None if channel.written is None else channel.written[part]
+        cells = None if channel.cells is None else channel.cells[part]
         speed, invalid = channel.speed[part], channel.invalid[part]
-        channels[corner] = replace(channel, times=times, speed=speed, invalid=invalid, written=written)
+        channels[corner] = replace(channel, times=times, speed=speed, invalid=invalid, cells=cells)
     if len(channels) < 2:
         raise BadRequest(f"The part from {low:g} s to {high:g} s holds fewer than two corners: choose a longer part.")
     own = log.reference

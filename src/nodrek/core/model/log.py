@@ -65,13 +65,13 @@ class WheelChannel:
     lag: float = 0.0
     confidence: float = 1.0
     """How sure it is that this channel is this corner's wheel speed."""
-    written: npt.NDArray[np.bool_] | None = None
-    """Which samples stand in the file, where others were put between them; ``None`` for all."""
+    cells: npt.NDArray[np.int64] | None = None
+    """How many cells of the file each sample stands for, where it is not one for all."""
 
     @property
     def samples(self) -> int:
         """Cells of the file that hold a number."""
-        return int(self.times.size if self.written is None else np.count_nonzero(self.written))
+        return int(self.times.size if self.cells is None else self.cells.sum())
 
 
 @dataclass(frozen=True, eq=False)

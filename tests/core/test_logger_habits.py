@@ -1,4 +1,4 @@
-"""Logs that write a value only when it changes are the log of all rows again."""
+"""Logs that write a value only when it changes, and logs that repeat it until it is read again."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import pytest
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, RawChannel, RawLog, WheelLog
 from nodrek.core.on_change import SAID
+from nodrek.core.polled_rows import SAID as REPEATS
 from nodrek.jobs.analyze import cut_log
 
 RATE_HZ, SECONDS = 20.0, 240.0
@@ -80,8 +81,8 @@ def test_rows_that_come_a_little_early_or_late_keep_their_rate() -> None:
 def test_logs_of_all_rows_stay_as_they_are() -> None:
     for raw in (every_row(1.0), every_row(0.01), every_row(1e-6)):
         log = map_corners(raw)
-        assert SAID not in log.warnings
-        assert all(c.written is None and c.samples == raw.channels[0].values.size for c in log.channels.values())
+        assert not {SAID, REPEATS} & set(log.warnings)
+        assert all(c.cells is None and c.samples == raw.channels[0].values.size for c in log.channels.values())
 
 
 def test_a_silence_of_all_corners_at_speed_stays_a_hole() -> None:
@@ -98,3 +99,64 @@ def test_a_silence_of_all_corners_at_speed_stays_a_hole() -> None:
     log = map_corners(changes_only(cut))
     longest = float(np.diff(log.channels[Corner.FR].times).max())
     assert 300 / RATE_HZ - 1.0 < longest < 300 / RATE_HZ + 5.0
+
+
+def asked_in_turn(step: float, hz: float) -> RawLog:
+    """Each corner read `hz` times a second, one after another, at its own times."""
+    raw, ask = every_row(1e-6), np.arange(0.2, SECONDS - 0.2, 0.25 / hz)
+    channels = []
+    for place, channel in enumerate(raw.channels):
+        times = ask[place::4]
+        speeds = np.round(np.interp(times, channel.times_s, channel.values) / step) * step
+        channels.append(RawChannel(channel.name, "km/h", times, speeds))
+    return replace(raw, channels=tuple(channels))
+
+
+def repeated(raw: RawLog, rows: Array) -> RawLog:
+    """All corners in every row, as they were read last."""
+    channels = [
+        RawChannel(c.name, c.unit, rows, c.values[np.searchsorted(c.times_s, rows + 1e-9, side="right") - 1])
+        for c in raw.channels
+    ]
+    return replace(raw, channels=tuple(channels))
+
+
+@pytest.mark.parametrize("hz", [2.0, 10.0])
+@pytest.mark.parametrize("step", [0.01, 0.5])
+def test_rows_written_at_each_answer_come_back_as_the_answers(step: float, hz: float) -> None:
+    raw = asked_in_turn(step, hz)
+    rows = np.sort(np.concatenate([c.times_s for c in raw.channels]))[4:]
+    log = map_corners(repeated(raw, rows))
+    assert REPEATS in log.warnings
+    for place, corner in enumerate(Corner):
+        channel = log.channels[corner]
+        assert channel.samples == rows.size
+        assert channel.rate == pytest.approx(hz, rel=0.02)
+        read = raw.channels[place]
+        at = np.searchsorted(read.times_s, channel.times + rows[0] + 1e-6, side="right") - 1
+        np.testing.assert_allclose(channel.speed, read.values[at] / 3.6, atol=1e-9)
+        # where the value changes, the moment is known to the row
+        changed = np.flatnonzero(np.diff(channel.speed) != 0.0) + 1
+        np.testing.assert_allclose(channel.times[changed] + rows[0], read.times_s[at[changed]], atol=1e-6)
+
+
+@pytest.mark.parametrize("in_turn", [True, False])
+def test_rows_written_by_a_clock_keep_the_fresh_ones(in_turn: bool) -> None:
+    raw, rows = asked_in_turn(0.05, 3.1), np.arange(1.0, SECONDS - 1.0, 0.02)
+    if not in_turn:
+        raw = replace(
+            raw, channels=tuple(replace(c, times_s=raw.channels[0].times_s[: c.times_s.size]) for c in raw.channels)
+        )
+    log = map_corners(repeated(raw, rows))
+    assert REPEATS in log.warnings
+    for channel in log.channels.values():
+        assert channel.rate == pytest.approx(3.1, rel=0.03)
+        assert channel.samples == rows.size
+
+
+def test_a_unit_that_counts_for_a_tenth_of_a_second_is_left_alone() -> None:
+    raw, rows = asked_in_turn(0.05, 10.0), np.arange(1.0, SECONDS - 1.0, 0.02)
+    raw = replace(
+        raw, channels=tuple(replace(c, times_s=raw.channels[0].times_s[: c.times_s.size]) for c in raw.channels)
+    )
+    assert REPEATS not in map_corners(repeated(raw, rows)).warnings
