@@ -33,8 +33,10 @@ SAID = "The log writes a value only when it changes; until then the last one was
 def with_held_values(log: WheelLog) -> WheelLog:
     """The log with each corner's last value repeated for as long as it held; any other log as it is."""
     channels = log.channels
+    if any(_repeats(c) for c in channels.values()):
+        return log
     told = [c for c in channels.values() if _steps_singly(c)]
-    if len(told) < 2 or any(_repeats(c) for c in channels.values()):
+    if len(told) < 2:
         return log
     base = min(_own_interval(np.diff(c.times)) for c in told)
     if base <= 0.0 or log.duration / base > MOST_TIMES * sum(c.times.size for c in channels.values()):

@@ -57,6 +57,8 @@ def _changes(channel: WheelChannel) -> Index:
 
 def _interval(changes: Index) -> float:
     """Rows from one reading to the next; 1 where changes do not keep to any such interval."""
+    if 2 * changes.size > changes[-1] - changes[0]:
+        return 1.0
     gaps = np.diff(changes).astype(float)
     least = float(np.quantile(gaps, OFTEN, method="higher"))
     if not 2.0 <= least <= LONGEST_ROWS:
