@@ -78,6 +78,8 @@ DIALECTS: dict[str, str | bytes] = {
     "long preamble": "".join(f"Setting {k}: some words; more, words\n" for k in range(200))
     + f"time [s],{NAMES}\n"
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "a row of kinds below the units": "time;FL;FR;RL;RR\ns;km/h;km/h;km/h;km/h\nfloat64;float;float;float;float\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
     "unit row in brackets": "time;FL;FR;RL;RR\n[s];[km/h];[km/h];[km/h];[km/h]\n"
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
     "quoted with separators in the names": '"time [s]","Wheel speed, FL [km/h]","Wheel speed, FR [km/h]",'

@@ -15,6 +15,10 @@ FIRST_LOOK = 150
 LONG_LOOK = 4000
 SAMPLE_LINES = 60
 COMMENTS = ("#", "//", "%", "*", "!")
+KINDS = frozenset(
+    ("float", "double", "real", "single", "int", "uint", "integer", "number", "numeric", "string", "text", "bool",
+     "boolean", "datetime", "date", "time", "decimal", "long", "short", "byte", "unsigned", "signed")
+)  # fmt: skip
 _IN_NAME = re.compile(r"^(?P<name>.*?)\s*[\[({]\s*(?P<unit>[^\[\](){}]{1,24})\s*[\])}]\s*$")
 
 
@@ -158,6 +162,8 @@ def _header(
 ) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     """Names and units above the first data row: one line, or names and a line of units."""
     above = [_fit(r, width) for r in rows[max(0, first - 6) : first] if width - 1 <= len(r) <= width + 1 and any(r)]
+    if len(above) > 1 and _is_row_of_kinds(above[-1]):
+        above = above[:-1]
     units: list[str | None] = [None] * width
     if len(above) > 1 and _is_unit_row(above[-1]):
         units = [_unit_text(cell) for cell in above[-1]]
@@ -192,6 +198,12 @@ def _is_unit_row(row: list[str]) -> bool:
     known = sum(speed_factor(c) is not None or time_factor(c.strip("[](){}")) is not None for c in filled)
     short = sum(len(c) <= 8 for c in filled)
     return bool(filled) and known >= 1 and short >= 0.8 * len(filled) and not any(is_number(c) for c in filled)
+
+
+def _is_row_of_kinds(row: list[str]) -> bool:
+    """``float, float, int``: how the logger keeps its values."""
+    filled = [c.lower().rstrip("0123456789") for c in row if c]
+    return bool(filled) and all(c in KINDS for c in filled)
 
 
 def _unit_text(cell: str) -> str | None:
