@@ -80,6 +80,15 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
     "a row of kinds below the units": "time;FL;FR;RL;RR\ns;km/h;km/h;km/h;km/h\nfloat64;float;float;float;float\n"
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
+    "a section a channel": "logger 5\n"
+    + "\n".join(
+        f"[{c}]\ntime,value [km/h]\n" + rows(lambda k, c=c: [f"{TIME[k]:.2f}", f"{SPEEDS[c][k]:.2f}"]) for c in Corner
+    ),
+    "a section a raster, among others": "# engine\ntime [s];load [%]\n"
+    + rows(lambda k: [f"{2 * TIME[k]:.2f}", f"{k % 9}"], ";")
+    + f"# brakes\ntime [s];{SEMI}\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")
+    + "end of the log\n",
     "unit row in brackets": "time;FL;FR;RL;RR\n[s];[km/h];[km/h];[km/h];[km/h]\n"
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
     "quoted with separators in the names": '"time [s]","Wheel speed, FL [km/h]","Wheel speed, FR [km/h]",'

@@ -15,6 +15,7 @@ from nodrek.errors import UnreadableFile
 from nodrek.io.logs.cells import clock_seconds, numbers_of
 from nodrek.io.logs.layout import laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
+from nodrek.io.logs.sections import read_sections, sections_of
 from nodrek.io.logs.shape import Shape
 from nodrek.io.logs.source import LogFile, Request
 from nodrek.io.logs.wide import LEAST_ROWS, assemble
@@ -34,6 +35,11 @@ def detect(head: bytes) -> bool:
 def read(file: LogFile, request: Request) -> RawLog:
     """All columns of numbers against their time column, faithful."""
     file = laid_out(file)
+    parts = sections_of(file)
+    return read_sections(parts, _read) if parts else _read(file)
+
+
+def _read(file: LogFile) -> RawLog:
     shape = shape_of(file.head())
     if shape is None:
         raise UnreadableFile(f"{file.name} holds no table of numbers: export the drive as CSV and open that.")

@@ -1,0 +1,92 @@
+"""Text with one table below the other, each under lines of its own words: a channel or a raster a section."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+
+from nodrek.core.model import RawChannel, RawLog
+from nodrek.errors import UnreadableFile
+from nodrek.io.logs.shape import COMMENTS, name_and_unit
+from nodrek.io.logs.source import LogFile
+
+LARGEST = 64 * 1024**2
+"""Bytes up to which a log is looked at for sections."""
+MOST, LEAST_ROWS = 64, 3
+MOST_WORDS = 0.05
+"""Share of the lines that are words: where every row begins with one, they are cells."""
+_DATA = np.zeros(256, dtype=bool)
+_DATA[list(b"0123456789+-.,;\t \"'|")] = True
+_END, _RETURN = ord("\n"), ord("\r")
+
+
+def sections_of(file: LogFile) -> list[LogFile]:
+    """The tables of a log, each as a file in memory; fewer than two where it is one table."""
+    if file.size > LARGEST:
+        return []
+    content = file.read()
+    letters = np.frombuffer(content, dtype=np.uint8)
+    starts = np.concatenate([[0], np.flatnonzero(letters[:-1] == _END) + 1])
+    first = letters[starts]
+    starts, first = starts[(first != _END) & (first != _RETURN)], first[(first != _END) & (first != _RETURN)]
+    words = np.flatnonzero(~_DATA[first])
+    if not words.size or words.size > MOST_WORDS * starts.size:
+        return []
+    # lines of words with rows before them begin a section, unless too few rows follow
+    begins = words[np.diff(words, prepend=-LEAST_ROWS - 1) > LEAST_ROWS]
+    last = words[np.append(np.diff(words) > 1, True)]
+    rows_after = np.diff(np.append(last, starts.size))
+    begins = begins[[rows_after[np.searchsorted(last, b)] > LEAST_ROWS for b in begins]]
+    begins[:1] = 0
+    if not 2 <= begins.size <= MOST:
+        return []
+    cuts = [*starts[begins].tolist(), len(content)]
+    parts = [content[a:b] for a, b in pairwise(cuts)]
+    # a header that comes again is no other table
+    if len({_title(part) for part in parts}) < len(parts):
+        return []
+    return [replace(file, content=part) for part in parts]
+
+
+def read_sections(parts: Sequence[LogFile], read: Callable[[LogFile], RawLog]) -> RawLog:
+    """All that the sections hold, in one log; those that are no table are left out.
+
+    Raises `UnreadableFile` where none is one.
+    """
+    found: list[tuple[LogFile, RawLog]] = []
+    for part in parts:
+        try:
+            found.append((part, read(part)))
+        except UnreadableFile as error:
+            refused = error
+    if not found:
+        raise refused
+    names = [channel.name for _, raw in found for channel in raw.channels]
+    channels = [
+        _named(channel, part) if names.count(channel.name) > 1 else channel
+        for part, raw in found
+        for channel in raw.channels
+    ]
+    warnings = dict.fromkeys(warning for _, raw in found for warning in raw.warnings)
+    return RawLog(tuple(channels), found[0][1].format, tuple(warnings))
+
+
+def _named(channel: RawChannel, part: LogFile) -> RawChannel:
+    """``value`` in every section: what stands above the table names it."""
+    name, unit = name_and_unit(_title(part.read()))
+    return replace(channel, name=f"{name} {channel.name}", unit=channel.unit or unit)
+
+
+def _title(part: bytes) -> str:
+    """What stands in brackets above a table, else the line above its names; without marks."""
+    lines = [line.strip(' \t\r"=;,') for line in part[:2000].decode("utf-8", errors="replace").split("\n")]
+    above = []
+    for line in filter(None, lines):
+        if _DATA[ord(line[0]) % 256]:
+            break
+        above.append(line.lstrip("".join(COMMENTS)).strip())
+    in_brackets = [line[1:-1] for line in above if line.startswith("[") and line.endswith("]")]
+    return (in_brackets or above[:-1] or above)[-1]
