@@ -45,7 +45,7 @@ from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 from tools.grow import ALONE, FOLDS, GROWN, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 103_300
-DRIVES = 12_000
+DRIVES = 19_500
 ELSEWHERE = {
     10_000_000: WORLDS["second"], 20_000_000: WORLDS["third"], 30_000_000: WORLDS["fifth"],
     40_000_000: WORLDS["fourth"], 50_000_000: WORLDS["sixth"], 60_000_000: WORLDS["seventh"],
