@@ -26,7 +26,7 @@ TOGETHER = 0.05
 LONGEST_GATE_S = 0.22
 """s: where all corners change in the same rows, more often than this, it is the control unit that counts so long."""
 LONGEST_ROWS = 400
-FINENESS = 24
+FINENESS, ENOUGH = 24, 20_000
 SAID = "Every row repeats what was read last; the rows in which a corner was asked anew were kept."
 
 
@@ -65,7 +65,7 @@ def _interval(changes: Index) -> float:
         return 1.0
     # a logger's clock is not the poll's: the interval may lie between whole rows
     tried = np.linspace(least - 0.5, least + 1.0, FINENESS * 3 // 2 + 1)
-    near = gaps[gaps < 4.0 * least]
+    near = gaps[gaps < 4.0 * least][:ENOUGH]
     step = np.abs(np.mean(np.exp(2j * np.pi * near / tried[:, None]), axis=1))
     best = int(np.argmax(step))
     return float(tried[best]) if step[best] > IN_STEP else 1.0
