@@ -164,6 +164,9 @@ DIALECTS: dict[str, str | bytes] = {
     ),
     "rows under names": json.dumps([["time", *named(0)], *([TIME[k], *named(k).values()] for k in range(ROWS))]),
     "cut in the last line": rows(lambda k: [json.dumps({"t": TIME[k], **named(k)})]) + '{"t": 9.0, "FL',
+    "words in quotes beside the values": rows(
+        lambda k: [json.dumps({"t": TIME[k], **named(k), "said": 'it is "not\n so', "at\t": [1, "\ud800"]})]
+    ),
     "names and values": rows(lambda k: [f"t={TIME[k]:.2f}", *pairs(k, "{}={}")], " "),
     "names and values after a stamp": "logger 7\n"
     + rows(lambda k: [f"[{clock(45000 + TIME[k])}] INFO wheels", *pairs(k, "{}: {} km/h")], " "),
@@ -248,6 +251,7 @@ def test_bombs_and_damage_are_refused(tmp_path: Path, name: str) -> None:
 @pytest.mark.parametrize(
     "content",
     ["[" * 100_000, '{"a":' * 50_000 + "1" + "}" * 50_000, "{}", "[[1, 2], [3, 4]]", '{"t": 0.1, "FL": \n' * 9,
+     '{"t": "\\ud800", "FL": "\\ud801"}\n' * 40, '{"t": 1, "FL": ' + "[" * 900 + "]" * 900 + "}",
      "\n".join(f'{{"t": {k}, "x{k}": 1}}' for k in range(5_000)), "key: value, other: thing\n" * 40],
 )  # fmt: skip
 def test_named_values_that_are_no_log_are_refused(tmp_path: Path, content: str) -> None:
@@ -255,6 +259,16 @@ def test_named_values_that_are_no_log_are_refused(tmp_path: Path, content: str) 
     path.write_text(content)
     with pytest.raises(UnreadableFile):
         read_log(path)
+
+
+def test_a_section_that_is_no_table_is_left_out_and_said(tmp_path: Path) -> None:
+    """The first one has no words above it, the second nothing but signs, the third no time."""
+    bare = rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])
+    path = tmp_path / "log.csv"
+    path.write_text(f"{bare}=== 5\n{bare}# brakes\ntime [s],{NAMES}\n{bare}[notes]\na,b\n" + "4,5\n" * 20)
+    raw = read_log(path)
+    assert any('"notes" was left out' in w for w in raw.warnings)
+    assert {"FL", "FR", "RL", "RR"} <= {c.name for c in raw.channels}
 
 
 def test_a_spoilt_line_among_many_is_left_out_and_said(tmp_path: Path) -> None:

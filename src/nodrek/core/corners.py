@@ -81,6 +81,7 @@ def _independent(raw: RawLog, name: str, start: float, warnings: list[str]) -> R
     channel = _by_name(raw, name)
     settled = _settled({Corner.FL: channel}, warnings)[Corner.FL]
     understood, _ = understand(Corner.FL, settled, start, {})
+    refuse_odd_rates({Corner.FL: understood})
     if understood.unit_guessed:
         warnings.append(f'The unit of "{_short(channel.name)}" is not named; {understood.unit} was taken.')
     known = ~understood.invalid

@@ -69,7 +69,9 @@ def read(file: LogFile, request: Request) -> RawLog:
     whole = file.read().decode(decoded[1], errors="replace").lstrip("\ufeff \t\r\n")
     is_json = whole.startswith(("{", "["))
     rows, notes = _json_rows(whole, file.name) if is_json else (list(map(_pairs_of, whole.split("\n"))), ())
-    raw = text.read(replace(file, content=_table(rows, file).encode()), request)
+    # half a character that somebody escaped is no text
+    table = _table(rows, file).encode(errors="replace")
+    raw = text.read(replace(file, content=table), request)
     return replace(raw, format="json" if is_json else "text", warnings=(*notes, *raw.warnings))
 
 
@@ -174,10 +176,15 @@ def _flat(row: dict[str, object], over: str = "", depth: int = 0) -> dict[str, s
 
 
 def _cell(value: object) -> str:
-    """A value as a cell of a table; nothing of it may end the cell or the row."""
-    if value is None or isinstance(value, bool):
-        return "" if value is None else str(int(value))
-    return " ".join(str(value).split()) if isinstance(value, str) else repr(value)
+    """A value as a cell of a table."""
+    if value is None or isinstance(value, (dict, list)):
+        return ""
+    return str(int(value)) if isinstance(value, bool) else str(value)
+
+
+def _plain(cell: str) -> str:
+    """Nothing of it may end the cell or the row, or begin a quotation."""
+    return " ".join(cell.replace('"', "'").split())
 
 
 def _table(rows: list[dict[str, str]], file: LogFile) -> str:
@@ -193,5 +200,5 @@ def _table(rows: list[dict[str, str]], file: LogFile) -> str:
             f"{file.name} names {len(names)} different values, more than a log of its size should: export it again, "
             "or as CSV."
         )
-    head = "\t".join(" ".join(name.split()) for name in names)
-    return "\n".join([head, *("\t".join(row.get(name, "") for name in names) for row in kept), ""])
+    head = "\t".join(map(_plain, names))
+    return "\n".join([head, *("\t".join(_plain(row.get(name, "")) for name in names) for row in kept), ""])

@@ -18,8 +18,9 @@ LARGEST = 64 * 1024**2
 MOST, LEAST_ROWS = 64, 3
 MOST_WORDS = 0.05
 """Share of the lines that are words: where every row begins with one, they are cells."""
+_ROWS_BEGIN = "0123456789+-.,;\t \"'|"
 _DATA = np.zeros(256, dtype=bool)
-_DATA[list(b"0123456789+-.,;\t \"'|")] = True
+_DATA[list(_ROWS_BEGIN.encode())] = True
 _END, _RETURN = ord("\n"), ord("\r")
 
 
@@ -52,15 +53,17 @@ def sections_of(file: LogFile) -> list[LogFile]:
 
 
 def read_sections(parts: Sequence[LogFile], read: Callable[[LogFile], RawLog]) -> RawLog:
-    """All that the sections hold, in one log; those that are no table are left out.
+    """All that the sections hold, in one log; those that are no table are left out, and said.
 
     Raises `UnreadableFile` where none is one.
     """
     found: list[tuple[LogFile, RawLog]] = []
+    left: list[str] = []
     for part in parts:
         try:
             found.append((part, read(part)))
         except UnreadableFile as error:
+            left.append(f'The section "{_title(part.read())[:40]}" was left out: it holds no table with a time.')
             refused = error
     if not found:
         raise refused
@@ -71,7 +74,7 @@ def read_sections(parts: Sequence[LogFile], read: Callable[[LogFile], RawLog]) -
         for channel in raw.channels
     ]
     warnings = dict.fromkeys(warning for _, raw in found for warning in raw.warnings)
-    return RawLog(tuple(channels), found[0][1].format, tuple(warnings))
+    return RawLog(tuple(channels), found[0][1].format, (*warnings, *left))
 
 
 def _named(channel: RawChannel, part: LogFile) -> RawChannel:
@@ -85,8 +88,8 @@ def _title(part: bytes) -> str:
     lines = [line.strip(' \t\r"=;,') for line in part[:2000].decode("utf-8", errors="replace").split("\n")]
     above = []
     for line in filter(None, lines):
-        if _DATA[ord(line[0]) % 256]:
+        if line[0] in _ROWS_BEGIN:
             break
         above.append(line.lstrip("".join(COMMENTS)).strip())
     in_brackets = [line[1:-1] for line in above if line.startswith("[") and line.endswith("]")]
-    return (in_brackets or above[:-1] or above)[-1]
+    return (in_brackets or above[:-1] or above or [""])[-1]
