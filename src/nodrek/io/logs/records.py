@@ -28,7 +28,7 @@ MOST_BROKEN = 0.05
 """Share of lines that a bad cable may have spoilt."""
 _FIRST_LINES, _LEAST_LINES, _LEAST_SHARE = 200, 3, 0.8
 _PAIR = re.compile(
-    r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}?)\s*[=:]\s*
+    r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}+)[=:]\s*
     (?P<value>"[^"]*"
       |\d{4}-\d\d-\d\d[T ]\d\d:\d\d[^\s;|]*
       |\d{1,3}:\d\d(?::\d\d)?(?:[.,]\d+)?
