@@ -117,7 +117,7 @@ def _json_lines(whole: str, name: str) -> tuple[list[dict[str, str]], tuple[str,
             rows.append(_flat(row))
     if len(broken) > max(1.0, MOST_BROKEN * len(rows)):
         raise UnreadableFile(
-            f"{name} is no JSON in {len(broken)} lines, the first is {broken[0]}: export the log again."
+            f"{name} holds {len(broken)} lines that are no JSON, the first is line {broken[0]}: export the log again."
         )
     # the last line is cut where a logger was switched off
     if not broken or (len(broken) == 1 and broken[0] > len(rows)):
