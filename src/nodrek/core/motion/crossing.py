@@ -24,7 +24,8 @@ SLOWEST_HZ = 0.5
 """Values a second under which a bend falls between two of them."""
 PER_STRETCH = 3
 """Blocks in about the length of a bend: those within one are no independent witnesses."""
-FROM_SPEED = 2.5
+FROM_SPEEDS = (2.5, 1.2)
+"""m/s that all wheels turn at in a block at least; the second, a walk, in drives that are hardly ever faster."""
 HARD, HARD_S = 3.0, 1.0
 """m/s² over so many seconds from which slip is no even one (common practice: comfortable braking is below 3 m/s²)."""
 HALF, SCATTER = 0.5, 4
@@ -73,11 +74,14 @@ def find_crossing(
     """``None`` where the four corners, or bends, are not there."""
     if any(c not in channels or channels[c].rate < SLOWEST_HZ for c in Corner):
         return None
-    blocks = {c: _block_means(ch, usable) for c, ch in channels.items()}
-    logs = {c: means for c, (means, _) in blocks.items()}
-    pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
-    known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size)
-    if known.sum() < LEAST_STRETCHES * PER_STRETCH:
+    for from_speed in FROM_SPEEDS:
+        blocks = {c: _block_means(ch, usable, from_speed) for c, ch in channels.items()}
+        logs = {c: means for c, (means, _) in blocks.items()}
+        pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
+        known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size)
+        if known.sum() >= LEAST_STRETCHES * PER_STRETCH:
+            break
+    else:
         return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
@@ -129,13 +133,13 @@ def _hard(usable: Usable, count: int) -> npt.NDArray[np.bool_]:
     return np.asarray(during[: count * size].reshape(count, size).any(axis=1))
 
 
-def _block_means(channel: WheelChannel, usable: Usable) -> tuple[Array, Array]:
+def _block_means(channel: WheelChannel, usable: Usable, from_speed: float) -> tuple[Array, Array]:
     """ln of the mean speed of each block over the vehicle's, NaN where it is slow or not wholly fit: counted edges are
     right only on average, and corners that are asked one after another are asked at other speeds. Then its error as
     far as its own samples tell, which are the coarser the slower the wheel; 0 for fewer than `SCATTER`."""
     count = int(usable.grid[-1] / BLOCK_S)
     index = (channel.times / BLOCK_S).astype(np.int64)
-    fit = usable.masks[channel.corner] & (channel.speed > FROM_SPEED) & (index < count)
+    fit = usable.masks[channel.corner] & (channel.speed > from_speed) & (index < count)
     relative = channel.speed[fit] / np.maximum(usable.vehicle_at(channel.times)[fit], 0.3)
     total = np.bincount(index[fit], weights=relative, minlength=count)[:count]
     good = np.bincount(index[fit], minlength=count)[:count]

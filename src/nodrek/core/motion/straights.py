@@ -93,9 +93,12 @@ def find_straights(drive: Blocks) -> Straights | None:
         as_level = float(np.mean(yaw[level])) if level.any() else 0.0
         two_odd = _are_two_odd(drive, at, yaw, (float(np.mean(yaw[straight])), as_level))
         straight = straight if two_odd else level
+    least = 0.0
     if np.count_nonzero(straight) * block_s < min(LEAST_S, 0.5 * at.size * block_s):
-        return None
+        least = BENT
+        straight = straight if straight.any() else _near_the_mode(yaw, weight, rounding)
     sigma = max(
+        least,
         scatter_of_mean(np.where(straight, yaw, np.nan), blocks_of_stretch(block_s)),
         _scatter_of_level(known, weight, rounding, max(1, round(AGAIN_S / block_s)), two_odd),
         _scatter_of_elements(yaw[straight], speed[at][straight], block_s),
