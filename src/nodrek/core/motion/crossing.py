@@ -35,7 +35,7 @@ STEEPEST = 0.25
 STANDS_OUT = 1.1
 STRAIGHT, NOISE_REACH = 0.004, 2.0
 """ln difference of left and right, and sigmas of noise, up to which a block may be straight."""
-LEAST_STRETCHES = 6
+LEAST_STRETCHES = 3
 LEAST_AGAINST = 0.3
 SURE_AGAINST = 1.6
 """Correlation of the two axles, and how many of its own errors what their stretches say is from zero,

@@ -7,10 +7,11 @@ good approximation), not of samples.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
@@ -34,6 +35,8 @@ FROM_SPEED, SLOWER_FROM = 5.0, (3.0, 1.5)
 for those that are hardly faster."""
 STRAIGHT_S = 12.0
 """Seconds of straight running that a drive should have, or slower ones are asked as well."""
+GOOD_SIGMA = 0.004
+"""Of ln ratio, from which slower parts of the drive are asked as well."""
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
 BREAK = 0.25
@@ -73,6 +76,7 @@ class RatioEstimate:
         )
 
 
+Mask = npt.NDArray[np.bool_]
 UNKNOWN = RatioEstimate(float("nan"), float("nan"))
 
 
@@ -173,9 +177,23 @@ def centred(ratios: Mapping[Corner, RatioEstimate]) -> dict[Corner, RatioEstimat
 def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
     if len(corners) < 2:
         return {}
-    fit = _fit_blocks(data, {c: data.logs[c] for c in corners})
+    best: dict[Corner, RatioEstimate] = {}
+    for fit in _fit_blocks(data, {c: data.logs[c] for c in corners}):
+        found = _estimates_from(data, corners, fit)
+        if found and (not best or _largest_sigma(found) < _largest_sigma(best)):
+            best = found
+        if best and _largest_sigma(best) < GOOD_SIGMA:
+            break
+    return best
+
+
+def _largest_sigma(ratios: Mapping[Corner, RatioEstimate]) -> float:
+    return max(r.sigma for r in ratios.values())
+
+
+def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> dict[Corner, RatioEstimate]:
     pairs = [c for c in (Corner.FL, Corner.RL) if c in corners and c.mate in corners]
-    if fit.sum() * data.block_s < 2 * STRETCH_S or not pairs:
+    if not pairs:
         return {}
     sides = np.array([np.where(fit, data.logs[c] - data.logs[c.mate], np.nan) for c in pairs])
     drag = ROLLING_DRAG + AIR_DRAG * data.speed**2
@@ -210,8 +228,9 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     return centred(out)
 
 
-def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
-    """Steady blocks of which all corners are known, fast enough; slower ones too where too few of them are straight."""
+def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> Iterator[Mask]:
+    """Steady blocks of which all corners are known, fast enough; then with slower ones among them. Those that are
+    hardly straight come last."""
     calm = np.abs(data.acceleration) < CALM
     for values in logs.values():
         calm &= ~np.isnan(values)
@@ -220,10 +239,8 @@ def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> np.ndarray:
     if len(logs) == 4:
         sides = np.array([logs[c] - logs[c.mate] for c in (Corner.FL, Corner.RL)])
         straight = fast & unbent(sides, ROUNDING_REACH * data.quantum / np.maximum(data.speed, FROM_SPEED))
-    if straight.sum() * data.block_s >= STRAIGHT_S:
-        return fast
-    for least in SLOWER_FROM:
-        fit = calm & (data.speed > least)
+    is_straight = straight.sum() * data.block_s >= STRAIGHT_S
+    slower = [calm & (data.speed > least) for least in SLOWER_FROM]
+    for fit in (fast, *slower) if is_straight else (*slower, fast):
         if fit.sum() * data.block_s >= 2 * STRETCH_S:
-            break
-    return fit
+            yield fit
