@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -317,6 +318,21 @@ def test_a_winding_road_tells_which_wheel_is_odd(odd: Corner, size: float) -> No
         true = np.log1p(size) * ((corner is odd) - 0.25)
         assert estimate.log_ratio == pytest.approx(true, abs=0.25 * abs(size))
         assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma
+
+
+@pytest.mark.parametrize("slower", [1.0, 4.0])
+def test_a_drive_that_is_never_straight_for_long_still_tells_of_an_odd_wheel(slower: float) -> None:
+    """Round and round a yard, each bend another one: the diagonal needs no straights."""
+    rng = np.random.default_rng(6)
+    knots = np.arange(0.0, 130.0, 2.0)
+    bends = np.interp(TIMES, knots, rng.choice((-1.0, 1.0), knots.size) * rng.uniform(0.05, 0.2, knots.size))
+    channels = {c: replace(ch, speed=ch.speed / slower) for c, ch in wheels({Corner.RR: 1.028}, bends=bends).items()}
+    found = estimate_ratios(ratio_blocks(channels, find_usable(channels, TIMES[-1])), tuple(Corner))
+    for corner, estimate in found.items():
+        true = np.log(1.028) * ((corner is Corner.RR) - 0.25)
+        assert estimate.log_ratio == pytest.approx(true, abs=3e-3)
+        assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma
+    assert len(found) == 4
 
 
 @pytest.mark.parametrize(("seconds", "sigmas"), [(20.0, 2.0), (60.0, 4.0)])

@@ -127,8 +127,9 @@ def winding(minutes: float = 4.0) -> tuple[Array, Array, Array]:
     return times, np.full(times.size, 11.0), curvature
 
 
-def driven(crossed: Corner | None, noise: float = 1e-3) -> dict[Corner, WheelChannel]:
+def driven(crossed: Corner | None, noise: float = 1e-3, slower: float = 1.0) -> dict[Corner, WheelChannel]:
     times, speed, curvature = winding()
+    speed = speed / slower
     rng = np.random.default_rng(2)
     out = {}
     for corner in Corner:
@@ -152,6 +153,15 @@ def test_crossed_leads_of_either_axle_are_seen(axle: Corner) -> None:
     assert right is not None
     assert not right.is_crossed
     assert right.agreement > 0.5
+
+
+@pytest.mark.parametrize("slower", [1.0, 6.0])
+def test_a_yard_at_a_walk_tells_of_crossed_leads_as_well(slower: float) -> None:
+    for axle in (None, Corner.RL):
+        channels = driven(axle, slower=slower)
+        found = find_crossing(channels, find_usable(channels, 240.0), None)
+        assert found is not None
+        assert found.is_crossed is (axle is not None)
 
 
 @pytest.mark.parametrize("axle", [Corner.FL, Corner.RL])
