@@ -52,6 +52,15 @@ NAMINGS = [
     ("Wheel_Speed_F_L", "Wheel_Speed_F_R", "Wheel_Speed_R_L", "Wheel_Speed_R_R"),
     ("WHL_SPD_LH_FRONT", "WHL_SPD_RH_FRONT", "WHL_SPD_LH_REAR", "WHL_SPD_RH_REAR"),
     ("RearAxle.1 FL speed", "RearAxle.1 FR speed", "RearAxle.1 RL speed", "RearAxle.1 RR speed"),
+    ("Скорость колеса ПЛ", "Скорость колеса ПП", "Скорость колеса ЗЛ", "Скорость колеса ЗП"),
+    ("Переднее левое колесо, скорость", "Переднее правое колесо, скорость", "Заднее левое колесо, скорость",
+     "Заднее правое колесо, скорость"),
+    ("Швидкість переднє ліве", "Швидкість переднє праве", "Швидкість заднє ліве", "Швидкість заднє праве"),
+    ("Hjulhastighed forrest venstre", "Hjulhastighed forrest højre", "Hjulhastighed bagest venstre",
+     "Hjulhastighed bagest højre"),
+    ("Bal első kerék sebesség", "Jobb első kerék sebesség", "Bal hátsó kerék sebesség", "Jobb hátsó kerék sebesség"),
+    ("Pyörän nopeus etu vasen", "Pyörän nopeus etu oikea", "Pyörän nopeus taka vasen", "Pyörän nopeus taka oikea"),
+    ("Sol ön tekerlek hızı", "Sağ ön tekerlek hızı", "Sol arka tekerlek hızı", "Sağ arka tekerlek hızı"),
 ]  # fmt: skip
 SYSTEMS = [
     ("v_di", "v_dd", "v_ti", "v_td"), ("Ruota AS", "Ruota AD", "Ruota PS", "Ruota PD"),

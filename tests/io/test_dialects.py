@@ -118,6 +118,10 @@ DIALECTS: dict[str, str | bytes] = {
     ),
     "UTF-16 big end first": b"\xfe\xff"
     + (f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])).encode("utf-16-be"),
+    "Cyrillic code page": (
+        "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
+        + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")
+    ).encode("cp1251"),
     "Latin-1": (f"time [s],température [°C],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", "20", *speeds(k)])).encode(
         "latin-1"
     ),

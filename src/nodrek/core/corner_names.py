@@ -1,7 +1,7 @@
 """What a channel's name says: which corner, and whether it is a wheel speed at all.
 
-Vocabulary of English, German, French, Spanish, Italian, Polish, Portuguese, Dutch, Swedish
-and Czech workshops, from memory; every word in lower case, without its number.
+Vocabulary of English, German, French, Spanish, Italian, Polish, Portuguese, Dutch, Swedish, Czech, Danish, Norwegian,
+Hungarian, Finnish, Turkish, Russian and Ukrainian workshops, from memory; every word in lower case, without its number.
 """
 
 from __future__ import annotations
@@ -15,19 +15,23 @@ from nodrek.core.units import is_speed_spelling
 _LEFT = (
     "left lft nearside links linke linker linkes gauche izquierda izquierdo izq izqda sinistra sinistro sin lewy lewa"
     " lewe lewego esquerda esquerdo esq linker vänster vanster levy leva levé levý leve lev kerb"
+    " venstre bal vasen sol левое левый левая левого лев ліве лівий ліва"
 )
 _RIGHT = (
     "right rgt rght offside rechts rechte rechter rechtes droit droite derecha derecho der dcha destra destro prawy"
     " prawa prawe prawego direita direito höger hoger pravy prava prave pravý pravá pravé prav"
+    " højre høyre jobb oikea sağ правое правый правая правого прав праве правий"
 )
 _FRONT = (
     "front frnt frt fwd fore forward vorn vorne vorder vorderachse avant delantera delantero delant anteriore"
     " anteriori przedni przednia przednie przod przód dianteira dianteiro diant voor voorste vooras fram framaxel"
     " främre framre predni přední"
+    " foran forrest első elöl etu edessä ön переднее передний передняя переднего перед переднє передній"
 )
 _REAR = (
     "rear back aft hinten hinter hinterachse arriere arrière trasera trasero posteriore posteriori tylny tylna tylne"
     " tyl tył traseira traseiro achter achterste achteras bak bakaxel bakre zadni zadní"
+    " bagest hátsó hátul taka takana arka заднее задний задняя заднего зад заднє задній"
 )
 SIDE = dict.fromkeys(_LEFT.split(), "L") | dict.fromkeys(_RIGHT.split(), "R")
 END = dict.fromkeys(_FRONT.split(), "F") | dict.fromkeys(_REAR.split(), "R")
@@ -44,7 +48,7 @@ LEAST_OF_SYSTEM = 3
 _ORDER = (Corner.FL, Corner.FR, Corner.RL, Corner.RR)
 _CODES = {
     code: corner
-    for system in ("fl fr rl rr", "lf rf lr rr", "vl vr hl hr", "avg avd arg ard", "avga avdr arga ardr")
+    for system in ("fl fr rl rr", "lf rf lr rr", "vl vr hl hr", "avg avd arg ard", "avga avdr arga ardr", "пл пп зл зп")
     for code, corner in zip(system.split(), _ORDER, strict=True)
 }
 """Two and three letters that name a corner wherever they stand alone."""
@@ -66,14 +70,19 @@ _GLUED = {
     "lftfrnt": Corner.FL, "rgtfrnt": Corner.FR, "lftrear": Corner.RL, "rgtrear": Corner.RR,
 }  # fmt: skip
 CORNER_SCORE = 1.0
-WHEEL_WORDS = frozenset("wheel wheels whl wss ws roue rueda ruota kolo koło koła roda wiel hjul rad".split())
+WHEEL_WORDS = frozenset(
+    (
+        "wheel wheels whl wss ws roue rueda ruota kolo koło koła roda wiel hjul rad kerék pyörä tekerlek колесо колеса"
+    ).split()
+)
 SPEED_WORDS = frozenset(
     (
         "speed spd velocity vel wheelspeed wheelspd whlspd ws wss whl wheel v vx n kmh kph mph rpm abs esp velo whs "
         "geschwindigkeit geschw drehzahl radgeschwindigkeit rad rads raddrehzahl raddrehz vrad vitesse roue roues "
         "velocidad rueda velocita velocità ruota giri predkosc prędkość kolo koło kola obroty velocidade roda snelheid "
         "wiel wielsnelheid hastighet hjul hjulhastighet rychlost otacky otáčky rychl radgeschw wheelspeeds wheelspds "
-        "whlgrndvlcty whlvel wheelvelocity whlspeed rotation"
+        "скорость колесо колеса обороты швидкість kerék sebesség kerékfordulat pyörä nopeus tekerlek hızı hız "
+        "hastighed whlgrndvlcty whlvel wheelvelocity whlspeed rotation"
     ).split()
 )
 OTHER_WORDS = frozenset(
@@ -100,8 +109,8 @@ PART_WORDS = frozenset(
 
 def words_of(name: str) -> list[str]:
     """Lower-case words: split at punctuation, camelCase and digits."""
-    spaced = re.sub(r"(?<=[a-zà-ÿ0-9])(?=[A-ZÀ-Þ])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name)
-    words = [w for w in re.split(r"[^0-9a-zà-ÿœĀ-ž]+", spaced.lower()) if w]
+    spaced = re.sub(r"(?<=[a-zà-ÿа-яё0-9])(?=[A-ZÀ-ÞА-ЯЁ])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name)
+    words = [w for w in re.split(r"[^0-9a-zà-ÿœĀ-žа-яёіїєґ]+", spaced.lower()) if w]
     out: list[str] = []
     for word in words:
         parts = [p for p in re.split(r"\d+", word) if p] or [word]

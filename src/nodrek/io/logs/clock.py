@@ -46,12 +46,10 @@ def unroll(times: Array) -> tuple[Array, tuple[str, ...]]:
     Only a single large fall to near the beginning of the range is taken for that; small
     falls are rows out of order and are left for later.
     """
-    if not (times[1:] < times[:-1]).any():
-        return times, ()
     known = np.flatnonzero(~np.isnan(times))
-    if known.size < 4:
+    values = times if known.size == times.size else times[known]
+    if known.size < 4 or not (values[1:] < values[:-1]).any():
         return times, ()
-    values = times[known]
     steps = np.diff(values)
     typical = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
     span = float(np.ptp(values))

@@ -19,6 +19,8 @@ KINDS = frozenset(
     ("float", "double", "real", "single", "int", "uint", "integer", "number", "numeric", "string", "text", "bool",
      "boolean", "datetime", "date", "time", "decimal", "long", "short", "byte", "unsigned", "signed")
 )  # fmt: skip
+_CYRILLIC, _ACCENTED = re.compile(rb"[\xc0-\xff]{3}"), re.compile(rb"[A-Za-z][\xc0-\xff]")
+"""Three bytes of one word that would all be accented in a Latin code page, and what Latin words have instead."""
 _IN_NAME = re.compile(r"^(?P<name>.*?)\s*[\[({]\s*(?P<unit>[^\[\](){}]{1,24})\s*[\])}]\s*$")
 
 
@@ -58,7 +60,8 @@ def decode_head(head: bytes) -> tuple[str, str] | None:
     control = sum(head.count(bytes([code])) for code in (*range(9), *range(14, 32), 127))
     if control > len(head) // 500:
         return None
-    return head.decode("cp1252", errors="replace"), "cp1252"
+    page = "cp1251" if len(_CYRILLIC.findall(head)) > len(_ACCENTED.findall(head)) else "cp1252"
+    return head.decode(page, errors="replace"), page
 
 
 def _unmarked_utf16(head: bytes) -> tuple[str, str] | None:
