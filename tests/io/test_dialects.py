@@ -118,6 +118,14 @@ DIALECTS: dict[str, str | bytes] = {
     ),
     "UTF-16 big end first": b"\xfe\xff"
     + (f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])).encode("utf-16-be"),
+    "long form with a remark below": "time [s];Channel;Value;Unit\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", "Wheel speed FL", speeds(k)[0], '"km/h"'], "; ")
+    + rows(lambda k: [f"{TIME[k]:.2f}", "Wheel speed FR", speeds(k)[1], '"km/h"'], "; ")
+    + rows(lambda k: [f"{TIME[k]:.2f}", "Wheel speed RL", speeds(k)[2], '"km/h"'], "; ")
+    + rows(lambda k: [f"{TIME[k]:.2f}", "Wheel speed RR", speeds(k)[3], '"km/h"'], "; ")
+    + "End of log\n",
+    "units after a comma": '"Time, s";"FL, km/h";"FR, km/h";"RL, km/h";"RR, km/h"\n'
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")

@@ -125,22 +125,25 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
     numbers = [i for i, c in enumerate(columns) if isinstance(c, np.ndarray)]
     if at is None or not numbers:
         return None
-    # read as wide with one value channel first: that finds the clock
-    wide = [c if isinstance(c, np.ndarray) else None for c in columns]
-    raw = assemble(file.name, shape.names, shape.units, wide, "csv", _clocks(shape, columns))
-    if len(raw.channels) != 1 or raw.channels[0].times_s.size != len(columns[at]):
-        return None
-    value = raw.channels[0]
     names = columns[at]
     assert not isinstance(names, np.ndarray)
     labels = np.asarray([_label(n) for n in names.to_list()])
+    # lines without a channel are no rows of the table: remarks below it, blank lines
+    named = labels != ""
+    labels, columns = labels[named], [c[named] if isinstance(c, np.ndarray) else c.filter(named) for c in columns]
+    # read as wide with one value channel first: that finds the clock
+    wide = [c if isinstance(c, np.ndarray) else None for c in columns]
+    raw = assemble(file.name, shape.names, shape.units, wide, "csv", _clocks(shape, columns))
+    if len(raw.channels) != 1 or raw.channels[0].times_s.size != labels.size:
+        return None
+    value = raw.channels[0]
     units = next((c for i, c in enumerate(columns) if "unit" in shape.names[i].lower() and i != at), None)
     channels = []
     for name in dict.fromkeys(labels.tolist()):
         rows = np.flatnonzero(labels == name)
-        if not name or rows.size < LEAST_ROWS:
+        if rows.size < LEAST_ROWS:
             continue
-        unit = value.unit if units is None or isinstance(units, np.ndarray) else units[int(rows[0])]
+        unit = value.unit if units is None or isinstance(units, np.ndarray) else _label(units[int(rows[0])]) or None
         channels.append(RawChannel(name, unit, value.times_s[rows], value.values[rows]))
     return RawLog(tuple(channels), "csv", raw.warnings) if channels else None
 

@@ -22,6 +22,7 @@ _TIME_WORDS = frozenset(
     ("time", "t", "zeit", "timestamp", "temps", "tiempo", "tempo", "czas", "tijd", "tid", "ts", "clock", "čas", "cas",
      "times", "timestamps", "uhrzeit")
 )  # fmt: skip
+_BETWEEN_WORDS = str.maketrans("_-.,:", "     ")
 LEAST_ROWS = 2
 
 
@@ -103,7 +104,7 @@ def rises(column: Array | None, strictly: bool = False) -> bool:
 
 
 def _plain_words(name: str) -> list[str]:
-    return name.strip().lower().replace("_", " ").replace("-", " ").replace(".", " ").split()
+    return name.strip().lower().translate(_BETWEEN_WORDS).split()
 
 
 def _clock_columns(
