@@ -170,9 +170,13 @@ def test_a_person_may_name_columns_with_or_without_unit() -> None:
         choose_channels(log, {Corner.RL: "d"})
 
 
-@pytest.mark.parametrize(("unit", "metres_per_second"), [("km/h", 1 / 3.6), ("MPH", 0.44704), ("[m/s]", 1.0)])
+@pytest.mark.parametrize(
+    ("unit", "metres_per_second"),
+    [("km/h", 1 / 3.6), ("MPH", 0.44704), ("[m/s]", 1.0), ("kn", 1852 / 3600), ("ft/s", 0.3048)],
+)
 def test_units_are_brought_to_metres_per_second(unit: str, metres_per_second: float) -> None:
-    """1 mph = 0.44704 m/s exactly (international yard and pound agreement, 1959)."""
+    """A mile is 1609.344 m and a foot 0.3048 m exactly (international yard and pound agreement, 1959), a nautical mile
+    1852 m (international hydrographic conference, 1929); all from memory."""
     assert speed_factor(unit) == pytest.approx(metres_per_second)
     log = map_corners(raw(*((n, unit) for n in ("FL", "FR"))))
     np.testing.assert_allclose(log.channels[Corner.FL].speed, SPEED * metres_per_second)

@@ -126,6 +126,15 @@ DIALECTS: dict[str, str | bytes] = {
     + "End of log\n",
     "units after a comma": '"Time, s";"FL, km/h";"FR, km/h";"RL, km/h";"RR, km/h"\n'
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
+    "a count of rows, and their rate above": f"# Vehicle 14, sample rate: 20 Hz\nSample,{NAMES}\n"
+    + rows(lambda k: [str(k + 7), *speeds(k)]),
+    "no clock, the interval above": f"Abtastintervall [ms];50 ms\n{SEMI}\n" + rows(speeds, ";"),
+    "names in a remark": "% drive of the post van\n% time FL FR RL RR\n% [s] km/h km/h km/h km/h\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], " "),
+    "stamps in brackets before names and values": rows(
+        lambda k: [f"[{clock(45000 + TIME[k])}] INFO wheels", *pairs(k, "{}={}")], " "
+    ),
+    "days": f"time [d],{NAMES}\n" + rows(lambda k: [f"{TIME[k] / 86400:.10f}", *speeds(k)]),
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")

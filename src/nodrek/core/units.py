@@ -10,6 +10,11 @@ _SPEED = {
               "kilometres per hour", "kmh-1", "km/std", "km/u", "kmhr", "km/t", "km/ora", "km/h."),
     MPH: ("mph", "mi/h", "miles/h", "mile/h", "miles per hour"),
     1.0: ("m/s", "mps", "ms-1", "m s-1", "m/sec", "meters per second", "metres per second"),
+    0.3048: ("ft/s", "fps", "ft/sec", "feet per second"),
+    1852.0 / 3600.0: ("kn", "kt", "kts", "knots", "knot"),
+    1e-2: ("cm/s", "cm/sec"),
+    1e-3: ("mm/s", "mm/sec"),
+    1.0 / 60.0: ("m/min",),
 }  # fmt: skip
 _TURN = {
     1 / 60.0: ("rpm", "r/min", "1/min", "u/min", "rev/min", "min-1", "min^-1", "tr/min", "giri/min", "obr/min",
@@ -24,6 +29,8 @@ _TIME = {
     1e-6: ("us", "µs", "μs", "usec", "microsecond", "microseconds"),
     1e-9: ("ns", "nanosecond", "nanoseconds"),
     60.0: ("min", "minute", "minutes"),
+    3600.0: ("h", "hr", "hour", "hours"),
+    86400.0: ("d", "day", "days"),
 }
 _TURN_BY_SPELLING = {name: factor for factor, names in _TURN.items() for name in names}
 _EDGE_BY_SPELLING = {name: factor for factor, names in _EDGE.items() for name in names}

@@ -45,7 +45,7 @@ def detect(head: bytes) -> bool:
     if decoded is None:
         return False
     start = decoded[0].lstrip()
-    if start.startswith("{") or (start.startswith("[") and start[1:].lstrip().startswith(("{", "["))):
+    if _is_json(start):
         return True
     lines = [line for line in start.split("\n")[:_FIRST_LINES] if line.strip()]
     # a preamble may come first, and the last line may be cut
@@ -67,12 +67,17 @@ def read(file: LogFile, request: Request) -> RawLog:
     decoded = decode_head(file.head())
     assert decoded is not None
     whole = file.read().decode(decoded[1], errors="replace").lstrip("\ufeff \t\r\n")
-    is_json = whole.startswith(("{", "["))
+    is_json = _is_json(whole)
     rows, notes = _json_rows(whole, file.name) if is_json else (list(map(_pairs_of, whole.split("\n"))), ())
     # half a character that somebody escaped is no text
     table = _table(rows, file).encode(errors="replace")
     raw = text.read(replace(file, content=table), request)
     return replace(raw, format="json" if is_json else "text", warnings=(*notes, *raw.warnings))
+
+
+def _is_json(start: str) -> bool:
+    """Whether a text begins as JSON; a stamp in brackets does not."""
+    return start.startswith("{") or (start.startswith("[") and start[1:2000].lstrip().startswith(("{", "[")))
 
 
 def _pairs_of(line: str) -> dict[str, str]:

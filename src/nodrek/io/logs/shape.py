@@ -164,7 +164,9 @@ def _header(
     rows: list[list[str]], first: int, width: int, separator: str
 ) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     """Names and units above the first data row: one line, or names and a line of units."""
-    above = [_fit(r, width) for r in rows[max(0, first - 6) : first] if width - 1 <= len(r) <= width + 1 and any(r)]
+    # a mark of a comment that stands alone is no name: "% time FL FR"
+    lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - 6) : first]]
+    above = [_fit(r, width) for r in lines if width - 1 <= len(r) <= width + 1 and any(r)]
     if len(above) > 1 and _is_row_of_kinds(above[-1]):
         above = above[:-1]
     units: list[str | None] = [None] * width

@@ -6,6 +6,7 @@ channel, and long (time, channel, value). Numbers are read by polars in one go.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,9 +17,10 @@ from nodrek.io.logs.cells import clock_seconds, numbers_of
 from nodrek.io.logs.layout import laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.sections import read_sections, sections_of
-from nodrek.io.logs.shape import Shape
+from nodrek.io.logs.shape import Shape, decode_head
 from nodrek.io.logs.source import LogFile, Request
-from nodrek.io.logs.wide import LEAST_ROWS, assemble
+from nodrek.io.logs.stated_rate import stated_interval, times_by_rate
+from nodrek.io.logs.wide import LEAST_ROWS, assemble, has_clock
 
 if TYPE_CHECKING:
     import polars as pl
@@ -49,7 +51,23 @@ def _read(file: LogFile) -> RawLog:
         if long is not None:
             return long
     numbers = [c if isinstance(c, np.ndarray) else None for c in columns]
-    return assemble(file.name, shape.names, shape.units, numbers, "csv", _clocks(shape, columns))
+    names, units = shape.names, shape.units
+    notes: tuple[str, ...] = ()
+    if "c" not in shape.kinds and not has_clock(names, units, numbers):
+        seconds = stated_interval(_above(file, shape))
+        if seconds is not None:
+            times = times_by_rate(names, numbers, seconds, len(columns[0]))
+            names, units, numbers = (*names, "time"), (*units, "s"), [*numbers, times]
+            notes = (f"No column is a time: rows were taken {seconds:g} s apart, as the lines above them say.",)
+    raw = assemble(file.name, names, units, numbers, "csv", _clocks(shape, columns))
+    return replace(raw, warnings=(*notes, *raw.warnings))
+
+
+def _above(file: LogFile, shape: Shape) -> str:
+    """The lines before the first row."""
+    decoded = decode_head(file.head())
+    assert decoded is not None
+    return "\n".join(decoded[0].split("\n", shape.first_row)[: shape.first_row])
 
 
 def _clocks(shape: Shape, columns: list[Array | pl.Series]) -> dict[int, Array]:

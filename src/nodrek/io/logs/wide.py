@@ -10,6 +10,7 @@ from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import time_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.clock import seconds_of, unroll
+from nodrek.io.logs.stated_rate import is_count_of_rows
 
 _TIME_NAMES = frozenset(
     ("time", "t", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo", "tempo", "czas", "tijd",
@@ -82,6 +83,11 @@ def without_lost_times(channels: Sequence[RawChannel]) -> list[RawChannel]:
     return out
 
 
+def has_clock(names: Sequence[str], units: Sequence[str | None], columns: Sequence[Array | None]) -> bool:
+    """Whether a column is a clock by its name, and rises."""
+    return any(is_clock_name(n, u) and rises(c) for n, u, c in zip(names, units, columns, strict=True))
+
+
 def is_clock_name(name: str, unit: str | None) -> bool:
     """Whether a column's name or unit says that it is a clock."""
     words = _plain_words(name)
@@ -123,7 +129,9 @@ def _clock_columns(
     if ready:
         best = [i for i in ready if is_clock_name(names[i], None)] or list(ready)
         return best[:1]
-    return [i for i, column in enumerate(columns) if rises(column, strictly=True)][:1]
+    return [
+        i for i, column in enumerate(columns) if rises(column, strictly=True) and not is_count_of_rows(names[i], column)
+    ][:1]
 
 
 def _clock_of(names: Sequence[str], column: int, clocks: list[int]) -> int:

@@ -1,0 +1,63 @@
+"""Tables without a clock: how far apart their rows are, where the lines above them say so.
+
+A count of rows is no clock: taken for seconds it makes of ten values a second one, and of a drive another one.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import numpy as np
+
+from nodrek.core.model import Array
+from nodrek.core.units import edge_factor, time_factor
+
+_STATED = re.compile(
+    r"""(?:rate|freq|sampl|abtast|raster|interval|intervall|period|cadence|fr[ée]quence|campion|muestre|\bdt\b|\bfs\b|t_?s\b)
+    [^\n\d]{0,40}?(?P<number>\d+(?:[.,]\d+)?)\s*\[?
+    (?P<unit>k?hz|1/s|samples?/s|samples\ per\ second|[mµμun]?s(?:ec\w*)?|min)\b""",
+    re.VERBOSE | re.IGNORECASE,
+)
+_COUNTERS = frozenset(
+    ("sample", "samples", "index", "idx", "no", "nr", "num", "number", "row", "rows", "line", "count", "counter",
+     "point", "points", "record", "records", "packet", "frame", "#", "n", "i", "zeile", "satz", "messpunkt", "ligne",
+     "échantillon", "echantillon", "fila", "muestra", "riga", "campione", "wiersz", "próbka", "lp")
+)  # fmt: skip
+LEAST_S, MOST_S = 1e-4, 10.0
+MOST_APART = 1_000
+"""Rows that a count may leave out at once."""
+
+
+def stated_interval(above: str) -> float | None:
+    """Seconds between rows as the text above a table says; ``None`` where it says nothing, or two things."""
+    said = set()
+    for match in _STATED.finditer(above):
+        number, unit = float(match["number"].replace(",", ".")), match["unit"].lower()
+        if number <= 0.0:
+            continue
+        a_second = edge_factor(unit) or (1.0 if unit.startswith(("1/s", "sample")) else None)
+        each = time_factor(unit)
+        seconds = 1.0 / (number * a_second) if a_second else number * (each or 1.0)
+        if LEAST_S <= seconds <= MOST_S:
+            said.add(round(seconds, 9))
+    return said.pop() if len(said) == 1 else None
+
+
+def is_count_of_rows(name: str, column: Array | None) -> bool:
+    """Whether a column only counts its rows, by its name and its steps."""
+    words = re.split(r"[\s_.\-:]+", name.strip().lower().strip("."))
+    if column is None or not any(word in _COUNTERS for word in words):
+        return False
+    known = column[np.isfinite(column)]
+    return bool(known.size > 1 and np.all(known == np.round(known)) and np.median(np.diff(known)) == 1.0)
+
+
+def times_by_rate(names: Sequence[str], columns: Sequence[Array | None], seconds: float, rows: int) -> Array:
+    """Times of the rows, by the column that counts them, or by their order where none does; shape (rows,)."""
+    for name, column in zip(names, columns, strict=True):
+        if column is not None and is_count_of_rows(name, column):
+            steps = np.diff(column)
+            if np.all(np.isfinite(column)) and steps.min(initial=1.0) >= 1.0 and steps.max(initial=1.0) <= MOST_APART:
+                return np.asarray((column - column[0]) * seconds)
+    return np.arange(float(rows)) * seconds
