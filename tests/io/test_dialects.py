@@ -135,6 +135,15 @@ DIALECTS: dict[str, str | bytes] = {
         lambda k: [f"[{clock(45000 + TIME[k])}] INFO wheels", *pairs(k, "{}={}")], " "
     ),
     "days": f"time [d],{NAMES}\n" + rows(lambda k: [f"{TIME[k] / 86400:.10f}", *speeds(k)]),
+    "codes, words and units in long form": "Time,PID,Name,Value,Units\n"
+    + "".join(
+        rows(lambda k, n=n, words=words: [f"{TIME[k]:.2f}", f"22F40{n}", f"{words} wheel speed", speeds(k)[n], "km/h"])
+        for n, words in enumerate(("Left front", "Right front", "Left rear", "Right rear"))
+    ),
+    "milliseconds since the start of the logger": f"millis,{NAMES}\n"
+    + rows(lambda k: [str(987654321 + round(1000 * TIME[k])), *speeds(k)]),
+    "a table of facts above": f"Teeth,48,48,48,48\nPressure,2.3,2.3,2.2,2.2\nWidth,205,205,205,205\ntime,{NAMES}\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")

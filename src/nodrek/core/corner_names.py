@@ -37,8 +37,8 @@ SIDE = dict.fromkeys(_LEFT.split(), "L") | dict.fromkeys(_RIGHT.split(), "R")
 END = dict.fromkeys(_FRONT.split(), "F") | dict.fromkeys(_REAR.split(), "R")
 # letters that mean a side or an end only beside a word or letter for the other
 _WEAK_SIDE = {
-    **dict.fromkeys("l lh lhs lt li g izq sx esq".split(), "L"),
-    **dict.fromkeys("r rh rhs rt re d dx der dir".split(), "R"),
+    **dict.fromkeys("l lh lhs lt li le g izq sx esq".split(), "L"),
+    **dict.fromkeys("r rh rhs rt re ri d dx der dir".split(), "R"),
 }
 _WEAK_END = {
     **dict.fromkeys("f av ant del va vo fa".split(), "F"),
@@ -48,10 +48,24 @@ LEAST_OF_SYSTEM = 3
 _ORDER = (Corner.FL, Corner.FR, Corner.RL, Corner.RR)
 _CODES = {
     code: corner
-    for system in ("fl fr rl rr", "lf rf lr rr", "vl vr hl hr", "avg avd arg ard", "avga avdr arga ardr", "пл пп зл зп")
+    for system in (
+        "fl fr rl rr",
+        "lf rf lr rr",
+        "vl vr hl hr",
+        "avg avd arg ard",
+        "avga avdr arga ardr",
+        "пл пп зл зп",
+        "lhf rhf lhr rhr",
+        "nsf osf nsr osr",
+        "flw frw rlw rrw",
+    )
     for code, corner in zip(system.split(), _ORDER, strict=True)
 }
 """Two and three letters that name a corner wherever they stand alone."""
+_SHORT_END = {"fr": "F", "frt": "F", "fnt": "F", "re": "R"}
+_SHORT_SIDE = {"l": "L", "le": "L", "lh": "L", "lt": "L", "r": "R", "ri": "R", "rh": "R", "rt": "R"}
+"""Short ends that would be something else alone, and the sides right behind them: ``WhlFrL``, ``Whl_Re_Ri``."""
+_AXLE = re.compile(r"(?:axle|achse|essieu|eje|asse|oś|as|axel)[ _.]?([12])(?!\d)", re.IGNORECASE)
 SYSTEMS = tuple(
     dict(zip(system.split(), _ORDER, strict=True))
     for system in (
@@ -131,8 +145,13 @@ def corner_of(name: str) -> Corner | None:
     for glued, corner in _GLUED.items():
         if glued in squeezed:
             return corner
+    short = {_SHORT_END[a] + _SHORT_SIDE[b] for a, b in pairwise(words) if a in _SHORT_END and b in _SHORT_SIDE}
+    if len(short) == 1:
+        return Corner(short.pop())
     sides = {SIDE[w] for w in words if w in SIDE}
     ends = {END[w] for w in words if w in END}
+    if not ends and (axle := _AXLE.search(name)):
+        ends = {"F" if axle[1] == "1" else "R"}
     if len(sides) == 1 and len(ends) == 1:
         return Corner(ends.pop() + sides.pop())
     codes = {_CODES[w] for w in words if w in _CODES}

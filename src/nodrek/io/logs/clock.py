@@ -11,6 +11,8 @@ DAY = 86400.0
 SOME = 50_000
 _EPOCH = ((1e8, 1e10, 1.0), (1e11, 1e13, 1e-3), (1e14, 1e16, 1e-6), (1e17, 1e19, 1e-9))
 """Ranges of numbers that are seconds since 1970 in s, ms, µs and ns, for the years 1973 to 2286."""
+LONGEST_STEP_S = 60.0
+"""Between two rows of a log of a drive."""
 SERIAL_DAYS = (20_000.0, 80_000.0)
 """Days since 1899-12-30, as spreadsheets count, for the years 1954 to 2119."""
 
@@ -28,7 +30,7 @@ def seconds_of(values: Array, unit: str | None) -> tuple[Array, tuple[str, ...]]
     step = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1.0
     if factor is None or factor == 1.0:
         for low, high, epoch in _EPOCH:
-            if low <= size <= high:
+            if low <= size <= high and step * epoch <= LONGEST_STEP_S:
                 return (values - known[0]) * epoch, ()
     if factor is not None:
         return (values if factor == 1.0 else (values - known[0]) * factor), ()

@@ -14,6 +14,8 @@ MOST_COLUMNS = 4000
 FIRST_LOOK = 150
 LONG_LOOK = 4000
 SAMPLE_LINES = 60
+RUN_ON, LEAST_ALIKE = 12, 0.6
+"""Rows that are compared with the first one, and the share of them that is like it."""
 COMMENTS = ("#", "//", "%", "*", "!")
 KINDS = frozenset(
     ("float", "double", "real", "single", "int", "uint", "integer", "number", "numeric", "string", "text", "bool",
@@ -136,15 +138,35 @@ def _first_data(rows: list[list[str]]) -> tuple[int, int] | None:
         width = len(rows[i])
         if width < 2 or not _looks_like_data(rows[i]):
             continue
-        if all(len(r) == width and _looks_like_data(r) for r in rows[i + 1 : i + 3]):
+        if all(len(r) == width and _looks_like_data(r) for r in rows[i + 1 : i + 3]) and _goes_on(rows, i):
             return i, width
     return None
+
+
+def _goes_on(rows: list[list[str]], first: int) -> bool:
+    """Whether most rows that follow hold values where this one does: a few rows of facts above the names do not."""
+    after = [r for r in rows[first : first + RUN_ON] if any(r)]
+    alike = sum(
+        len(r) == len(rows[first])
+        and all(
+            _is_value(a) == _is_value(b) for a, b in zip(r, rows[first], strict=True) if _is_told(a) and _is_told(b)
+        )
+        for r in after
+    )
+    return alike >= LEAST_ALIKE * len(after)
+
+
+def _is_told(cell: str) -> bool:
+    return not is_missing(cell)
 
 
 def _looks_like_data(row: list[str]) -> bool:
     filled = [c for c in row if not is_missing(c)]
     values = sum(_is_value(c) for c in filled)
-    return values >= 1 and values >= 0.5 * len(filled) and not row[0].startswith(COMMENTS)
+    if row[0].startswith(COMMENTS) or not values:
+        return False
+    # in long form names, codes and units may be more than the time and the value
+    return values >= 0.5 * len(filled) or (values >= 2 and _is_value(row[0]))
 
 
 def _is_value(cell: str) -> bool:

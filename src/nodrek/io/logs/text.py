@@ -138,14 +138,14 @@ def _groups_digits(file: LogFile, shape: Shape) -> bool:
 
 
 def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) -> RawLog | None:
-    """Long form: one text column names the channel, one column holds the value; else ``None``."""
-    at = _column_of_names(shape, columns)
+    """Long form: text columns name the channel (a code, or its words, or both) and one holds the value; else ``None``."""
+    unit_at = next((i for i, name in enumerate(shape.names) if "unit" in name.lower()), None)
+    naming = [c for i, c in enumerate(columns) if i != unit_at and _names_channels(shape.kinds[i], c)]
     numbers = [i for i, c in enumerate(columns) if isinstance(c, np.ndarray)]
-    if at is None or not numbers:
+    if not naming or not numbers:
         return None
-    names = columns[at]
-    assert not isinstance(names, np.ndarray)
-    labels = np.asarray([_label(n) for n in names.to_list()])
+    parts = [map(_label, c.to_list()) for c in naming if not isinstance(c, np.ndarray)]
+    labels = np.asarray([" ".join(filter(None, of_row)) for of_row in zip(*parts, strict=True)])
     # lines without a channel are no rows of the table: remarks below it, blank lines
     named = labels != ""
     labels, columns = labels[named], [c[named] if isinstance(c, np.ndarray) else c.filter(named) for c in columns]
@@ -155,7 +155,7 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
     if len(raw.channels) != 1 or raw.channels[0].times_s.size != labels.size:
         return None
     value = raw.channels[0]
-    units = next((c for i, c in enumerate(columns) if "unit" in shape.names[i].lower() and i != at), None)
+    units = None if unit_at is None else columns[unit_at]
     channels = []
     for name in dict.fromkeys(labels.tolist()):
         rows = np.flatnonzero(labels == name)
@@ -166,16 +166,12 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
     return RawLog(tuple(channels), "csv", raw.warnings) if channels else None
 
 
-def _column_of_names(shape: Shape, columns: list[Array | pl.Series]) -> int | None:
-    """The text column whose words repeat most variedly: the channel's name in long form."""
-    best, most = None, 1
-    for i, column in enumerate(columns):
-        if isinstance(column, np.ndarray) or shape.kinds[i] != "t":
-            continue
-        distinct = column.n_unique()
-        if most < distinct <= MOST_CHANNELS_LONG and distinct < 0.5 * len(column):
-            best, most = i, distinct
-    return best
+def _names_channels(kind: str, column: Array | pl.Series) -> bool:
+    """Whether the words of a column come again and again, and are more than one."""
+    if isinstance(column, np.ndarray) or kind != "t":
+        return False
+    distinct = column.n_unique()
+    return 1 < distinct <= MOST_CHANNELS_LONG and distinct < 0.5 * len(column)
 
 
 def _label(cell: str | None) -> str:

@@ -16,14 +16,16 @@ _TIME_NAMES = frozenset(
     ("time", "t", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo", "tempo", "czas", "tijd",
      "tid", "cas", "čas", "elapsed", "elapsed time", "seconds", "sec", "secs", "offset", "relative time",
      "time stamp", "ts", "abs time", "log time", "logging time", "uhrzeit", "datetime", "date time", "date/time",
-     "clock", "epoch", "unix time", "millis", "ms", "us", "time s", "time ms", "hora", "heure", "ora", "godzina",
+     "clock", "epoch", "unix time", "millis", "micros", "nanos", "ms", "us", "ns", "time s", "time ms", "hora",
+     "heure", "ora", "godzina",
      "tijdstip", "klockslag", "horodatage", "rel time", "time rel", "recording time", "gps time", "utc time", "utc")
 )  # fmt: skip
 _TIME_WORDS = frozenset(
     ("time", "t", "zeit", "timestamp", "temps", "tiempo", "tempo", "czas", "tijd", "tid", "ts", "clock", "čas", "cas",
      "times", "timestamps", "uhrzeit")
 )  # fmt: skip
-_BETWEEN_WORDS = str.maketrans("_-.,:", "     ")
+_BETWEEN_WORDS = str.maketrans("_-.,:/", "      ")
+_NAMES_OF_UNITS = {"millis": "ms", "ms": "ms", "micros": "us", "us": "us", "nanos": "ns", "ns": "ns"}
 LEAST_ROWS = 2
 
 
@@ -148,6 +150,8 @@ def _clock_of(names: Sequence[str], column: int, clocks: list[int]) -> int:
 
 
 def _unit_in_name(name: str) -> str | None:
-    """``time_ms`` → ``ms``."""
+    """``time_ms`` → ``ms``; ``millis`` → ``ms``."""
     words = _plain_words(name)
+    if len(words) == 1 and words[0] in _NAMES_OF_UNITS:
+        return _NAMES_OF_UNITS[words[0]]
     return words[-1] if len(words) > 1 and time_factor(words[-1]) is not None else None
