@@ -144,6 +144,38 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [str(987654321 + round(1000 * TIME[k])), *speeds(k)]),
     "a table of facts above": f"Teeth,48,48,48,48\nPressure,2.3,2.3,2.2,2.2\nWidth,205,205,205,205\ntime,{NAMES}\n"
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "a line for each value": "".join(
+        f"Time: {TIME[k]:.2f} s\n"
+        + "".join(f"Wheel speed {c.value}: {s} km/h\n" for c, s in zip(Corner, speeds(k), strict=True)) + "\n"
+        for k in range(ROWS)
+    ),
+    "a stamp above each block": "".join(
+        f"--- {clock(45000 + TIME[k])} ---\n"
+        + "".join(f"{c.value} = {s} km/h\n" for c, s in zip(Corner, speeds(k), strict=True))
+        for k in range(ROWS)
+    ),
+    "a list of blocks": "".join(
+        f"- t: {TIME[k]:.2f}\n" + "".join(f"  {c.value}_kmh: {s}\n" for c, s in zip(Corner, speeds(k), strict=True))
+        for k in range(ROWS)
+    ),
+    "elements": "<log>\n"
+    + rows(
+        lambda k: [
+            f"<row><time>{TIME[k]:.2f}</time>",
+            *(f"<{c.value}_kmh>{s}</{c.value}_kmh>" for c, s in zip(Corner, speeds(k), strict=True)), "</row>",
+        ], "",
+    ) + "</log>\n",
+    "newest row first": f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[-1 - k]:.2f}", *speeds(ROWS - 1 - k)]),
+    "whole seconds and milliseconds apart": f"Date,Time,ms,{NAMES}\n"
+    + rows(
+        lambda k: ["2026-05-03", clock(45000 + TIME[k])[:8], f"{round(TIME[k] % 1 * 1000)}", *speeds(k)]
+    ),
+    "seconds and nanoseconds apart": f"sec,nanosec,{NAMES}\n"
+    + rows(lambda k: [f"{1777777777 + int(TIME[k])}", f"{round(TIME[k] % 1 * 1000)}000000", *speeds(k)]),
+    "a blank line after each row": f"time [s],{NAMES}\n\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]).replace("\n", "\n\n"),
+    "ISO, basic format": f"timestamp,{NAMES}\n"
+    + rows(lambda k: [f"20260503T{clock(45000 + TIME[k]).replace(':', '')}Z", *speeds(k)]),
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")
@@ -225,6 +257,14 @@ def test_a_dialect_is_read_right(tmp_path: Path, name: str) -> None:
     path = tmp_path / "log.csv"
     path.write_bytes(content if isinstance(content, bytes) else content.encode())
     check(read_log(path))
+
+
+@pytest.mark.parametrize(
+    ("above", "unit"), [("All speeds in mph", "mph"), ("# Wheels: km/h, vehicle: mph", None), ("Limit 3 m/s²", None)]
+)
+def test_a_unit_of_speed_that_is_stated_above_counts(tmp_path: Path, above: str, unit: str | None) -> None:
+    (tmp_path / "log.csv").write_text(f"{above}\ntime,FL,FR\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)[:2]]))
+    assert {c.unit for c in read_log(tmp_path / "log.csv").channels} == {unit}
 
 
 PLAIN = f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)])

@@ -21,6 +21,10 @@ _CLOCK = re.compile(
     r"^(?P<date>[^:]*?\d[^:]*?[ T])?(?P<a>\d{1,3}):(?P<b>\d{2})(?::(?P<c>\d{2}))?(?P<f>[.,:]\d{1,9})?"
     r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|[+-]\d{2}:?\d{2}|UTC|[A-Z]{3,4})?$"
 )
+_COMPACT = re.compile(
+    r"^(?P<date>\d{8}T)(?P<a>\d{2})(?P<b>\d{2})(?P<c>\d{2})(?P<f>[.,]\d{1,9})?(?P<zone>Z|[+-]\d{4})?$"
+)
+"""ISO 8601, basic format: ``20260314T101530.25Z``."""
 _WITH_UNIT = re.compile(
     r"^(?P<number>[+-]?[\d.,]*\d)\s*(?P<unit>km/?h|kph|kmph|mph|m/s|rpm|rad/s|1/min|s|sec|ms|Hz)$", re.IGNORECASE
 )
@@ -45,7 +49,7 @@ def split_unit(cell: str) -> tuple[str, str] | None:
 
 
 def is_clock(cell: str) -> bool:
-    return bool(_CLOCK.match(cell))
+    return bool(_CLOCK.match(cell) or _COMPACT.match(cell))
 
 
 def is_missing(cell: str) -> bool:
@@ -108,7 +112,8 @@ def clock_seconds(texts: list[str | None]) -> Array:
     """
     out = np.full(len(texts), np.nan)
     for k, text in enumerate(texts):
-        match = _CLOCK.match(text.strip().strip('"').strip()) if text else None
+        cell = clean(text) if text else ""
+        match = _COMPACT.match(cell) or _CLOCK.match(cell)
         if not match:
             continue
         a, b = int(match["a"]), int(match["b"])
@@ -121,7 +126,7 @@ def clock_seconds(texts: list[str | None]) -> Array:
             hours, minutes, seconds = a, b, 0
         else:
             hours, minutes, seconds = 0, a, b
-        if match["half"]:
+        if match.re is _CLOCK and match["half"]:
             hours = hours % 12 + (12 if match["half"][0] in "pP" else 0)
         out[k] = 3600.0 * hours + 60.0 * minutes + seconds + fraction
     return out

@@ -26,6 +26,9 @@ CELLS_PER_BYTE = 4.0
 DEEPEST = 4
 MOST_BROKEN = 0.05
 """Share of lines that a bad cable may have spoilt."""
+_LEAST_BLOCK_LINES, _BLOCK_SHARE = 12, 0.6
+_AROUND_STAMP = " \t\r\n-=#*[]<>|"
+_ELEMENT = re.compile(r"<(?P<name>[\w.:-]{1,60})>(?P<value>[^<>]{0,200})</(?P=name)>")
 _FIRST_LINES, _LEAST_LINES, _LEAST_SHARE = 200, 3, 0.8
 _PAIR = re.compile(
     r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}+)[=:]\s*
@@ -36,6 +39,7 @@ _PAIR = re.compile(
       |[^\s=:;,|]*)""",
     re.VERBOSE,
 )
+_ONE = re.compile(rf"^(?:\s*[-*])?\s*{_PAIR.pattern}[\s,;]*$", re.VERBOSE)
 _AHEAD = re.compile(r"^[\[(]?(?P<stamp>[^\])]*?)[\])]?[\s,;:|]*$")
 
 
@@ -51,7 +55,7 @@ def detect(head: bytes) -> bool:
     # a preamble may come first, and the last line may be cut
     body = lines[len(lines) // 4 : -1] if len(lines) > _LEAST_LINES else lines
     told = sum(len(_pairs_of(line)) >= 2 for line in body)
-    return told >= _LEAST_LINES - 1 and told >= _LEAST_SHARE * len(body)
+    return (told >= _LEAST_LINES - 1 and told >= _LEAST_SHARE * len(body)) or _is_in_blocks(body)
 
 
 def read(file: LogFile, request: Request) -> RawLog:
@@ -68,7 +72,7 @@ def read(file: LogFile, request: Request) -> RawLog:
     assert decoded is not None
     whole = file.read().decode(decoded[1], errors="replace").lstrip("\ufeff \t\r\n")
     is_json = _is_json(whole)
-    rows, notes = _json_rows(whole, file.name) if is_json else (list(map(_pairs_of, whole.split("\n"))), ())
+    rows, notes = _json_rows(whole, file.name) if is_json else (_named_lines(whole.split("\n")), ())
     # half a character that somebody escaped is no text
     table = _table(rows, file).encode(errors="replace")
     raw = text.read(replace(file, content=table), request)
@@ -80,8 +84,36 @@ def _is_json(start: str) -> bool:
     return start.startswith("{") or (start.startswith("[") and start[1:2000].lstrip().startswith(("{", "[")))
 
 
+def _named_lines(lines: list[str]) -> list[dict[str, str]]:
+    """Rows of lines that name their values: each of them one, or a block of lines with one name each."""
+    head = [line for line in lines[:_FIRST_LINES] if line.strip()]
+    return _rows_of_blocks(lines) if _is_in_blocks(head[len(head) // 4 :]) else list(map(_pairs_of, lines))
+
+
+def _is_in_blocks(lines: list[str]) -> bool:
+    """Whether lines have one name and value each, and few names come again and again."""
+    found = [match["name"].strip() for line in lines if (match := _ONE.match(_without_elements(line)))]
+    names = set(found)
+    return len(found) >= _LEAST_BLOCK_LINES and len(found) >= _BLOCK_SHARE * len(lines) and 3 * len(names) <= len(found)
+
+
+def _rows_of_blocks(lines: list[str]) -> list[dict[str, str]]:
+    """A block ends where a name comes again, or at a line that is nothing but a stamp, which is the next one's time."""
+    rows: list[dict[str, str]] = [{}]
+    for line in lines:
+        pairs, stamp = _pairs_of(line), line.strip(_AROUND_STAMP)
+        if is_number(stamp) or is_clock(stamp):
+            rows.append({"time": stamp})
+        elif pairs.keys() & rows[-1].keys():
+            rows.append(pairs)
+        else:
+            rows[-1] |= pairs
+    return rows
+
+
 def _pairs_of(line: str) -> dict[str, str]:
     """Names and values of one line; a bare number or clock before the first of them is the time."""
+    line = _without_elements(line)
     matches = list(_PAIR.finditer(line))
     found = {m["name"].strip(): m["value"].strip('"') for m in matches}
     if matches and (ahead := _AHEAD.match(line[: matches[0].start()])):
@@ -89,6 +121,11 @@ def _pairs_of(line: str) -> dict[str, str]:
         if is_number(stamp) or is_clock(stamp):
             found = {"time": stamp, **found}
     return found
+
+
+def _without_elements(line: str) -> str:
+    """``<FL>34.5</FL>`` → ``FL=34.5``."""
+    return _ELEMENT.sub(r" \g<name>=\g<value> ", line) if "</" in line else line
 
 
 def _json_rows(whole: str, name: str) -> tuple[list[dict[str, str]], tuple[str, ...]]:

@@ -134,23 +134,22 @@ def split_cells(line: str, separator: str) -> list[str]:
 
 def _first_data(rows: list[list[str]]) -> tuple[int, int] | None:
     """First line of three in a row that look like data, and their number of cells."""
-    for i in range(len(rows) - 1):
+    told = [i for i, row in enumerate(rows) if any(row)]
+    for place, i in enumerate(told[:-1]):
         width = len(rows[i])
         if width < 2 or not _looks_like_data(rows[i]):
             continue
-        if all(len(r) == width and _looks_like_data(r) for r in rows[i + 1 : i + 3]) and _goes_on(rows, i):
+        after = [rows[k] for k in told[place + 1 : place + 1 + RUN_ON]]
+        if all(len(r) == width and _looks_like_data(r) for r in after[:2]) and _goes_on(rows[i], after):
             return i, width
     return None
 
 
-def _goes_on(rows: list[list[str]], first: int) -> bool:
-    """Whether most rows that follow hold values where this one does: a few rows of facts above the names do not."""
-    after = [r for r in rows[first : first + RUN_ON] if any(r)]
+def _goes_on(row: list[str], after: list[list[str]]) -> bool:
+    """Whether most rows `after` one hold values where it does: a few rows of facts above the names are no table."""
     alike = sum(
-        len(r) == len(rows[first])
-        and all(
-            _is_value(a) == _is_value(b) for a, b in zip(r, rows[first], strict=True) if _is_told(a) and _is_told(b)
-        )
+        len(r) == len(row)
+        and all(_is_value(a) == _is_value(b) for a, b in zip(r, row, strict=True) if _is_told(a) and _is_told(b))
         for r in after
     )
     return alike >= LEAST_ALIKE * len(after)

@@ -1,4 +1,4 @@
-"""Tables without a clock: how far apart their rows are, where the lines above them say so.
+"""What the lines above a table state: how far apart its rows are, where it has no clock, and the unit of its speeds.
 
 A count of rows is no clock: taken for seconds it makes of ten values a second one, and of a drive another one.
 """
@@ -11,7 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nodrek.core.model import Array
-from nodrek.core.units import edge_factor, time_factor
+from nodrek.core.units import edge_factor, speed_factor, time_factor
 
 _STATED = re.compile(
     r"""(?:rate|freq|sampl|abtast|raster|interval|intervall|period|cadence|fr[ée]quence|campion|muestre|\bdt\b|\bfs\b|t_?s\b)
@@ -19,6 +19,7 @@ _STATED = re.compile(
     (?P<unit>k?hz|1/s|samples?/s|samples\ per\ second|[mµμun]?s(?:ec\w*)?|min)\b""",
     re.VERBOSE | re.IGNORECASE,
 )
+_SPEED_UNIT = re.compile(r"(?<![\w/])(?:km/h|kph|kmph|mph|m/s)(?![\w/²^*])", re.IGNORECASE)
 _COUNTERS = frozenset(
     ("sample", "samples", "index", "idx", "no", "nr", "num", "number", "row", "rows", "line", "count", "counter",
      "point", "points", "record", "records", "packet", "frame", "#", "n", "i", "zeile", "satz", "messpunkt", "ligne",
@@ -42,6 +43,12 @@ def stated_interval(above: str) -> float | None:
         if LEAST_S <= seconds <= MOST_S:
             said.add(round(seconds, 9))
     return said.pop() if len(said) == 1 else None
+
+
+def stated_speed_unit(above: str) -> str | None:
+    """The unit of speed that the text above a table names; ``None`` where it names none, or two."""
+    said = {unit.lower() for unit in _SPEED_UNIT.findall(above)}
+    return said.pop() if len({speed_factor(unit) for unit in said}) == 1 else None
 
 
 def is_count_of_rows(name: str, column: Array | None) -> bool:

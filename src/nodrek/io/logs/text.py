@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nodrek.core.model import Array, RawChannel, RawLog
+from nodrek.core.units import speed_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.cells import clock_seconds, numbers_of
 from nodrek.io.logs.layout import laid_out, shape_of
@@ -19,7 +20,7 @@ from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.sections import read_sections, sections_of
 from nodrek.io.logs.shape import Shape, decode_head
 from nodrek.io.logs.source import LogFile, Request
-from nodrek.io.logs.stated_rate import stated_interval, times_by_rate
+from nodrek.io.logs.stated_rate import stated_interval, stated_speed_unit, times_by_rate
 from nodrek.io.logs.wide import LEAST_ROWS, assemble, has_clock
 
 if TYPE_CHECKING:
@@ -53,8 +54,11 @@ def _read(file: LogFile) -> RawLog:
     numbers = [c if isinstance(c, np.ndarray) else None for c in columns]
     names, units = shape.names, shape.units
     notes: tuple[str, ...] = ()
+    above = _above(file, shape)
+    if not any(speed_factor(unit) is not None for unit in units) and (stated := stated_speed_unit(above)):
+        units = tuple(unit or stated for unit in units)
     if "c" not in shape.kinds and not has_clock(names, units, numbers):
-        seconds = stated_interval(_above(file, shape))
+        seconds = stated_interval(above)
         if seconds is not None:
             times = times_by_rate(names, numbers, seconds, len(columns[0]))
             names, units, numbers = (*names, "time"), (*units, "s"), [*numbers, times]
@@ -138,7 +142,7 @@ def _groups_digits(file: LogFile, shape: Shape) -> bool:
 
 
 def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) -> RawLog | None:
-    """Long form: text columns name the channel (a code, or its words, or both) and one holds the value; else ``None``."""
+    """Long form: text columns name the channel (its code, its words or both), one holds the value; else ``None``."""
     unit_at = next((i for i, name in enumerate(shape.names) if "unit" in name.lower()), None)
     naming = [c for i, c in enumerate(columns) if i != unit_at and _names_channels(shape.kinds[i], c)]
     numbers = [i for i, c in enumerate(columns) if isinstance(c, np.ndarray)]

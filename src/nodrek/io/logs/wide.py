@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -24,6 +25,11 @@ _TIME_WORDS = frozenset(
     ("time", "t", "zeit", "timestamp", "temps", "tiempo", "tempo", "czas", "tijd", "tid", "ts", "clock", "čas", "cas",
      "times", "timestamps", "uhrzeit")
 )  # fmt: skip
+_PARTS_OF_SECOND = {
+    **dict.fromkeys(["ms", "msec", "msecs", "millis", "millisecond", "milliseconds", "millisec"], 1e-3),
+    **dict.fromkeys(["us", "usec", "usecs", "micros", "microsecond", "microseconds"], 1e-6),
+    **dict.fromkeys(["ns", "nsec", "nsecs", "nanos", "nanosec", "nanosecs", "nanosecond", "nanoseconds"], 1e-9),
+}
 _BETWEEN_WORDS = str.maketrans("_-.,:/", "      ")
 _NAMES_OF_UNITS = {"millis": "ms", "ms": "ms", "micros": "us", "us": "us", "nanos": "ns", "ns": "ns"}
 LEAST_ROWS = 2
@@ -42,8 +48,12 @@ def assemble(
     `clocks`: columns already known as seconds of a clock (from clock times or dates).
     Raises `UnreadableFile` where nothing can be a clock.
     """
-    ready = dict(clocks or {})
+    ready, columns = _with_fractions(names, units, columns, dict(clocks or {}))
     at = _clock_columns(names, units, columns, ready)
+    if not at and _newest_first(names, units, columns):
+        turned = [None if column is None else column[::-1] for column in columns]
+        raw = assemble(file_name, names, units, turned, format_name)
+        return replace(raw, warnings=("The newest row stood first; the rows were turned round.", *raw.warnings))
     if not at:
         raise UnreadableFile(f"{file_name} has no time column: a column named time, rising from row to row, is needed.")
     warnings: list[str] = []
@@ -68,6 +78,39 @@ def assemble(
         if column is not None and i not in at and i not in ready
     ]
     return RawLog(tuple(without_lost_times(channels)), format_name, tuple(warnings))
+
+
+def _newest_first(names: Sequence[str], units: Sequence[str | None], columns: Sequence[Array | None]) -> bool:
+    return has_clock(names, units, [None if column is None else -column for column in columns])
+
+
+def _with_fractions(
+    names: Sequence[str], units: Sequence[str | None], columns: Sequence[Array | None], clocks: dict[int, Array]
+) -> tuple[dict[int, Array], Sequence[Array | None]]:
+    """Clocks of whole seconds with the parts of a second that stand in a column of their own, and the columns left."""
+    parts = {i: part for i, name in enumerate(names) if (part := _part_of_second(name, columns[i])) is not None}
+    if len(parts) != 1:
+        return clocks, columns
+    (at, part), whole = parts.popitem(), dict(clocks)
+    for i, column in enumerate(columns):
+        if column is not None and i != at and not whole and is_clock_name(names[i], units[i]) and rises(column):
+            whole[i] = seconds_of(column, units[i] or _unit_in_name(names[i]))[0]
+    first = next(iter(whole), None)
+    if first is None or not np.all(np.mod(whole[first][np.isfinite(whole[first])], 1.0) == 0.0):
+        return clocks, columns
+    return {first: whole[first] + part}, [None if i in (at, first) else c for i, c in enumerate(columns)]
+
+
+def _part_of_second(name: str, column: Array | None) -> Array | None:
+    """Seconds of a column that counts parts of a second and begins again with each."""
+    words = _plain_words(name)
+    scale = _PARTS_OF_SECOND.get(words[-1]) if words else None
+    if column is None or scale is None:
+        return None
+    known = column[np.isfinite(column)] * scale
+    if known.size < LEAST_ROWS or known.min() < 0.0 or known.max() >= 1.0 or not (np.diff(known) < 0.0).any():
+        return None
+    return np.asarray(column * scale)
 
 
 def without_lost_times(channels: Sequence[RawChannel]) -> list[RawChannel]:
