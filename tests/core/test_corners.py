@@ -54,7 +54,7 @@ NAMINGS = [
     ("RearAxle.1 FL speed", "RearAxle.1 FR speed", "RearAxle.1 RL speed", "RearAxle.1 RR speed"),
     ("WhlSpdFrL", "WhlSpdFrR", "WhlSpdReL", "WhlSpdReR"), ("Whl_Fr_Le", "Whl_Fr_Ri", "Whl_Re_Le", "Whl_Re_Ri"),
     ("Axle 1 left", "Axle 1 right", "Axle 2 left", "Axle 2 right"), ("WSP_LHF", "WSP_RHF", "WSP_LHR", "WSP_RHR"),
-    ("NSF", "OSF", "NSR", "OSR"),
+    ("NSF", "OSF", "NSR", "OSR"), ("Speed FL (ABS)", "Speed FR (ABS)", "Speed RL (ABS)", "Speed RR (ABS)"),
     ("Скорость колеса ПЛ", "Скорость колеса ПП", "Скорость колеса ЗЛ", "Скорость колеса ЗП"),
     ("Переднее левое колесо, скорость", "Переднее правое колесо, скорость", "Заднее левое колесо, скорость",
      "Заднее правое колесо, скорость"),

@@ -176,6 +176,14 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]).replace("\n", "\n\n"),
     "ISO, basic format": f"timestamp,{NAMES}\n"
     + rows(lambda k: [f"20260503T{clock(45000 + TIME[k]).replace(':', '')}Z", *speeds(k)]),
+    "empty cells behind the names": f"time [s];{SEMI};;;\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
+    "names broken into lines": 'time [s],"wheel\nFL [km/h]","wheel\nFR [km/h]","wheel\nRL [km/h]","wheel\nRR [km/h]"\n'
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]),
+    "a printed minus": f"time [s],{NAMES}\n"
+    + rows(lambda k: [f"{TIME[k] - 3:.2f}".replace("-", "\u2212"), *speeds(k)]),
+    "zeros behind the last row": f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]) + "\0" * 700,
+    "rows that swapped places": f"time [s],{NAMES}\n"
+    + rows(lambda k: [f"{TIME[k ^ (k % 8 < 2)]:.2f}", *speeds(k ^ (k % 8 < 2))]),
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")

@@ -12,7 +12,7 @@ from nodrek.core.model import Array
 if TYPE_CHECKING:
     import polars as pl
 
-_NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
+_NUMBER = re.compile(r"^[+\u2212-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _GROUPED = re.compile(
     r"^[+-]?\d{1,3}(([ '\u00a0\u202f]\d{3})+|(,\d{3})+(?=\.)|(\.\d{3})+(?=,)|(,\d{3}){2,}|(\.\d{3}){2,})"
     r"([.,]\d+)?$"
@@ -92,7 +92,7 @@ def numbers_of(column: pl.Series, decimal_comma: bool, with_units: bool = False)
 
     # every usual way of grouping digits goes: spaces of three kinds, apostrophe, and the
     # sign that is not the decimal one
-    text = column.str.strip_chars(' "\t\u00a0\r').str.replace_all(r"[ '\u00a0\u202f]", "")
+    text = column.str.strip_chars(' "\t\u00a0\r').str.replace_all(r"[ '\u00a0\u202f]", "").str.replace("\u2212", "-")
     if with_units:
         text = text.str.replace(r"[A-Za-z][A-Za-z/1]*$", "")
     if decimal_comma:

@@ -14,6 +14,7 @@ from nodrek.io.logs.source import LogFile
 
 LARGEST = 64 * 1024**2
 """Bytes rewritten at most: nobody sets hours of log in columns."""
+NAMES_WITHIN, LONGEST_NAME = 4096, 300
 _SPACES = re.compile(r"[ \t]+")
 
 
@@ -44,7 +45,18 @@ def laid_out(file: LogFile) -> LogFile:
 
 
 def _with_line_ends(text: str) -> str:
-    return text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
+    text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
+    return _without_breaks_in_names(text)
+
+
+def _without_breaks_in_names(text: str) -> str:
+    """Names that a spreadsheet broke into lines, in one line again; a quotation that does not end soon is none."""
+    start, rest = text[:NAMES_WITHIN], text[NAMES_WITHIN:]
+    parts = start.split('"')
+    quoted = parts[1::2]
+    if not any("\n" in part for part in quoted) or max(map(len, quoted)) > LONGEST_NAME or len(parts) % 2 == 0:
+        return text
+    return '"'.join(" ".join(p.split()) if i % 2 and "\n" in p else p for i, p in enumerate(parts)) + rest
 
 
 def _with_tabs(text: str) -> str:

@@ -49,6 +49,8 @@ def decode_head(head: bytes) -> tuple[str, str] | None:
     """Text and encoding of the first bytes; ``None`` for anything that is not text."""
     if head.startswith((b"\xff\xfe", b"\xfe\xff")):
         return head[: len(head) // 2 * 2].decode("utf-16", errors="replace"), "utf-16"
+    # loggers that reserve their space leave zeros behind the last row
+    head = head.rstrip(b"\x00")
     if b"\x00" in head:
         return _unmarked_utf16(head)
     if head.startswith(b"\xef\xbb\xbf"):
@@ -106,7 +108,7 @@ def _shape_of(lines: list[str], encoding: str) -> Shape | None:
         told = {k % width: s[1] for k, s in enumerate(split) if s} if all(len(r) == width for r in sample) else {}
         units = tuple(u or told.get(k) for k, u in enumerate(units))
         kinds = "".join(_kind([r[i] for r in sample if i < len(r)]) for i in range(width))
-        marks = ('"', " ", "\xa0", "'", "\u202f")
+        marks = ('"', " ", "\xa0", "'", "\u202f", "\u2212")
         plain = set(kinds) <= {"n"} and not any(m in line for line in lines[first:] for m in marks)
         plain = plain and not any(has_grouping(c) for c in cells)
         best, best_score = Shape(encoding, separator, comma, names, units, kinds, first, plain, any(split)), score
@@ -186,8 +188,8 @@ def _header(
 ) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     """Names and units above the first data row: one line, or names and a line of units."""
     # a mark of a comment that stands alone is no name: "% time FL FR"
-    lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - 6) : first]]
-    above = [_fit(r, width) for r in lines if width - 1 <= len(r) <= width + 1 and any(r)]
+    lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - 6) : first] if any(r)]
+    above = [_fit(r, width) for r in lines if min(abs(len(r) - width), abs(_named_cells(r) - width)) <= 1]
     if len(above) > 1 and _is_row_of_kinds(above[-1]):
         above = above[:-1]
     units: list[str | None] = [None] * width
@@ -215,8 +217,13 @@ def _header(
     return tuple(plain), tuple(units)
 
 
+def _named_cells(row: list[str]) -> int:
+    """Cells up to the last one that is filled: spreadsheets leave empty ones behind the names."""
+    return max(i for i, cell in enumerate(row) if cell) + 1
+
+
 def _fit(row: list[str], width: int) -> list[str]:
-    return [*row, ""][:width]
+    return [*row, *[""] * width][:width]
 
 
 def _is_unit_row(row: list[str]) -> bool:

@@ -151,7 +151,7 @@ def rises(column: Array | None, strictly: bool = False) -> bool:
     steps = known[1:] - known[:-1]
     if strictly:
         return bool(np.mean(steps > 0) > 0.9 and np.mean(steps >= 0) > 0.98 and known[-1] > known[0])
-    return bool(np.mean(steps >= 0) > 0.9 and np.mean(steps > 0) > 0.02)
+    return bool(np.mean(steps >= 0) > 0.8 and np.mean(steps > 0) > 0.02)
 
 
 def _plain_words(name: str) -> list[str]:
