@@ -94,6 +94,15 @@ def test_clocks_that_start_again_are_counted_on() -> None:
     np.testing.assert_array_equal(unroll(swapped)[0], swapped)
 
 
+def test_a_column_of_milliseconds_that_is_no_clock_stays_one() -> None:
+    """Stamps of whole seconds, and how long something took beside them."""
+    stamps = np.repeat(np.arange(30.0), 10)
+    took = np.random.default_rng(1).integers(5, 900, stamps.size).astype(float)
+    raw = assemble("log.csv", ("time", "FL", "took ms"), ("s", "km/h", None), [stamps, 30.0 + stamps, took], "csv")
+    assert [c.name for c in raw.channels] == ["FL", "took ms"]
+    np.testing.assert_array_equal(raw.channels[0].times_s, stamps)
+
+
 def test_names_and_units() -> None:
     assert name_and_unit("Speed FL [km/h]") == ("Speed FL", "km/h")
     assert name_and_unit("Speed (FL)") == ("Speed", "FL")

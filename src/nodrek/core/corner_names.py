@@ -65,7 +65,7 @@ _CODES = {
 _SHORT_END = {"fr": "F", "frt": "F", "fnt": "F", "re": "R"}
 _SHORT_SIDE = {"l": "L", "le": "L", "lh": "L", "lt": "L", "r": "R", "ri": "R", "rh": "R", "rt": "R"}
 """Short ends that would be something else alone, and the sides right behind them: ``WhlFrL``, ``Whl_Re_Ri``."""
-_AXLE = re.compile(r"(?:axle|achse|essieu|eje|asse|oś|as|axel)[ _.]?([12])(?!\d)", re.IGNORECASE)
+_AXLE = re.compile(r"(?<![a-zà-ÿ])(?:axle|achse|essieu|eje|asse|oś|as|axel)[ _.]?([12])(?!\d)", re.IGNORECASE)
 SYSTEMS = tuple(
     dict(zip(system.split(), _ORDER, strict=True))
     for system in (

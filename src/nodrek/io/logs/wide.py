@@ -98,7 +98,10 @@ def _with_fractions(
     first = next(iter(whole), None)
     if first is None or not np.all(np.mod(whole[first][np.isfinite(whole[first])], 1.0) == 0.0):
         return clocks, columns
-    return {first: whole[first] + part}, [None if i in (at, first) else c for i, c in enumerate(columns)]
+    together = whole[first] + part
+    if not rises(together, strictly=True):
+        return clocks, columns
+    return {first: together}, [None if i in (at, first) else c for i, c in enumerate(columns)]
 
 
 def _part_of_second(name: str, column: Array | None) -> Array | None:
