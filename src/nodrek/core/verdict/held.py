@@ -164,6 +164,8 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
     is_often = own >= OFTEN * (max(s.size for s in starts.values()) + 1)
+    # at a walk a sample sees an edge or two, and stands still wherever the pitch of a sound ring is even
+    is_lost &= not exam.followed[corner].only_crawls
     is_lost = is_lost and not _follows_its_pattern(exam, corner, scale, way, is_often)
     # the mates are asked last, each look costs as much as one for a ring; and unless their runs are few at every
     # length, because what the pattern of a sound ring does to a steady slow speed shows at one here, at another there
