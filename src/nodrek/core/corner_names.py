@@ -112,8 +112,6 @@ OTHER_WORDS = frozenset(
     ).split()
 )
 """Words that make a channel something else than a wheel speed, whatever else it says."""
-NO_UNITS = frozenset("abs esp esc vdc dsc ebs can obd ecu raw filtered calc calculated sensor signal".split())
-"""What stands in brackets behind a name and is no unit."""
 PART_WORDS = frozenset(
     (
         "brake brk tyre tire door seat window lamp bremse reifen pneu frein freno neumatico gomma opona hamulec däck "
@@ -206,7 +204,7 @@ def speed_score(name: str, unit: str | None) -> float:
     score = 1.0
     if speaks_of_speed:
         score += 2.0
-    if unit is not None and unit.strip().lower() not in NO_UNITS:
+    if unit is not None:
         if not is_speed_spelling(unit):
             return 0.0
         score += 2.0

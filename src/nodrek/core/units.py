@@ -38,6 +38,27 @@ _SPEED_BY_SPELLING = {name: factor for factor, names in _SPEED.items() for name 
 _TIME_BY_SPELLING = {name: factor for factor, names in _TIME.items() for name in names}
 
 
+_NO_UNITS = frozenset(
+    [
+        "abs",
+        "esp",
+        "esc",
+        "vdc",
+        "dsc",
+        "ebs",
+        "can",
+        "obd",
+        "ecu",
+        "raw",
+        "filtered",
+        "calc",
+        "calculated",
+        "sensor",
+        "signal",
+    ]
+)
+
+
 def _plain(spelling: str) -> str:
     plain = spelling.strip().strip("[](){}").lower().replace("·", "*").replace("⋅", "*").replace("^", "")
     return " ".join(plain.replace(" / ", "/").split())
@@ -61,6 +82,11 @@ def edge_factor(spelling: str | None) -> float | None:
 def is_speed_spelling(spelling: str | None) -> bool:
     """Whether a unit can be that of a wheel's speed, turning or ring edges."""
     return any(f(spelling) is not None for f in (speed_factor, turn_factor, edge_factor))
+
+
+def is_no_unit(text: str) -> bool:
+    """Whether what stands in brackets behind a name says where a value is from, not what it is in."""
+    return text.strip().lower() in _NO_UNITS
 
 
 def time_factor(spelling: str | None) -> float | None:

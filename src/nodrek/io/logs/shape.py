@@ -6,7 +6,7 @@ import csv
 import re
 from dataclasses import dataclass
 
-from nodrek.core.units import speed_factor, time_factor
+from nodrek.core.units import is_no_unit, speed_factor, time_factor
 from nodrek.io.logs.cells import clean, has_grouping, is_clock, is_missing, is_number, split_unit, uses_decimal_comma
 
 SEPARATORS = ("\t", ";", ",", "|")
@@ -118,7 +118,7 @@ def _shape_of(lines: list[str], encoding: str) -> Shape | None:
 def name_and_unit(text: str) -> tuple[str, str | None]:
     """``"Speed FL [km/h]"`` → ``("Speed FL", "km/h")``."""
     match = _IN_NAME.match(text.strip())
-    if match and match["name"].strip():
+    if match and match["name"].strip() and not is_no_unit(match["unit"]):
         return match["name"].strip(), match["unit"].strip()
     return text.strip(), None
 
