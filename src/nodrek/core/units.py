@@ -39,24 +39,9 @@ _TIME_BY_SPELLING = {name: factor for factor, names in _TIME.items() for name in
 
 
 _NO_UNITS = frozenset(
-    [
-        "abs",
-        "esp",
-        "esc",
-        "vdc",
-        "dsc",
-        "ebs",
-        "can",
-        "obd",
-        "ecu",
-        "raw",
-        "filtered",
-        "calc",
-        "calculated",
-        "sensor",
-        "signal",
-    ]
-)
+    ("abs", "esp", "esc", "vdc", "dsc", "ebs", "can", "obd", "ecu", "raw", "filtered", "calc", "calculated", "sensor",
+     "signal")
+)  # fmt: skip
 
 
 def _plain(spelling: str) -> str:
