@@ -140,6 +140,11 @@ DIALECTS: dict[str, str | bytes] = {
         rows(lambda k, n=n, words=words: [f"{TIME[k]:.2f}", f"22F40{n}", f"{words} wheel speed", speeds(k)[n], "km/h"])
         for n, words in enumerate(("Left front", "Right front", "Left rear", "Right rear"))
     ),
+    "axle, side and state in long form": "Time,Axle,Side,State,Wheel speed [km/h]\n"
+    + "".join(
+        rows(lambda k, n=n, ends=ends: [f"{TIME[k]:.2f}", *ends, "warm" if k % 9 == 4 else "ok", speeds(k)[n]])
+        for n, ends in enumerate((("front", "left"), ("front", "right"), ("rear", "left"), ("rear", "right")))
+    ),
     "milliseconds since the start of the logger": f"millis,{NAMES}\n"
     + rows(lambda k: [str(987654321 + round(1000 * TIME[k])), *speeds(k)]),
     "a table of facts above": f"Teeth,48,48,48,48\nPressure,2.3,2.3,2.2,2.2\nWidth,205,205,205,205\ntime,{NAMES}\n"

@@ -188,8 +188,8 @@ def _header(
 ) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     """Names and units above the first data row: one line, or names and a line of units."""
     # a mark of a comment that stands alone is no name: "% time FL FR"
-    lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - 6) : first] if any(r)]
-    above = [_fit(r, width) for r in lines if min(abs(len(r) - width), abs(_named_cells(r) - width)) <= 1]
+    lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - 6) : first]]
+    above = [_fit(r, width) for r in lines if any(r) and min(abs(len(r) - width), abs(_named_cells(r) - width)) <= 1]
     if len(above) > 1 and _is_row_of_kinds(above[-1]):
         above = above[:-1]
     units: list[str | None] = [None] * width

@@ -10,6 +10,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import speed_factor
@@ -28,6 +29,8 @@ if TYPE_CHECKING:
 
 MOST_CHANNELS_LONG = 2000
 CHUNK = 1 << 20
+EVENLY = 0.5
+"""Rows of the rarest pair of words over those of all pairs, from which both words name a channel."""
 
 
 def detect(head: bytes) -> bool:
@@ -55,10 +58,13 @@ def _read(file: LogFile) -> RawLog:
     names, units = shape.names, shape.units
     notes: tuple[str, ...] = ()
     above = _above(file, shape)
-    if not any(speed_factor(unit) is not None for unit in units) and (stated := stated_speed_unit(above)):
+    if not any(speed_factor(unit) is not None for unit in units):
+        # not in the names of the table: one of them may be in a unit of its own
+        remarks = [line for line in above if 2 * line.count(shape.separator) < len(names)]
+        stated = stated_speed_unit("\n".join(remarks))
         units = tuple(unit or stated for unit in units)
     if "c" not in shape.kinds and not has_clock(names, units, numbers):
-        seconds = stated_interval(above)
+        seconds = stated_interval("\n".join(above))
         if seconds is not None:
             times = times_by_rate(names, numbers, seconds, len(columns[0]))
             names, units, numbers = (*names, "time"), (*units, "s"), [*numbers, times]
@@ -67,11 +73,11 @@ def _read(file: LogFile) -> RawLog:
     return replace(raw, warnings=(*notes, *raw.warnings))
 
 
-def _above(file: LogFile, shape: Shape) -> str:
+def _above(file: LogFile, shape: Shape) -> list[str]:
     """The lines before the first row."""
     decoded = decode_head(file.head())
     assert decoded is not None
-    return "\n".join(decoded[0].split("\n", shape.first_row)[: shape.first_row])
+    return decoded[0].split("\n", shape.first_row)[: shape.first_row]
 
 
 def _clocks(shape: Shape, columns: list[Array | pl.Series]) -> dict[int, Array]:
@@ -148,8 +154,7 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
     numbers = [i for i, c in enumerate(columns) if isinstance(c, np.ndarray)]
     if not naming or not numbers:
         return None
-    parts = [map(_label, c.to_list()) for c in naming if not isinstance(c, np.ndarray)]
-    labels = np.asarray([" ".join(filter(None, of_row)) for of_row in zip(*parts, strict=True)])
+    labels = _labels([c for c in naming if not isinstance(c, np.ndarray)])
     # lines without a channel are no rows of the table: remarks below it, blank lines
     named = labels != ""
     labels, columns = labels[named], [c[named] if isinstance(c, np.ndarray) else c.filter(named) for c in columns]
@@ -168,6 +173,20 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
         unit = value.unit if units is None or isinstance(units, np.ndarray) else _label(units[int(rows[0])]) or None
         channels.append(RawChannel(name, unit, value.times_s[rows], value.values[rows]))
     return RawLog(tuple(channels), "csv", raw.warnings) if channels else None
+
+
+def _labels(columns: list[pl.Series]) -> npt.NDArray[np.str_]:
+    """The channel that each row names. What only repeats the most telling column in other words is put to it, and what
+    splits its channels evenly (axle and side); a state that changes now and then names none."""
+    told, *others = sorted(
+        (np.asarray([_label(cell) for cell in c.to_list()]) for c in columns), key=lambda c: -np.unique(c).size
+    )
+    for other in others:
+        both = np.char.strip(np.char.add(np.char.add(told, " "), other))
+        rows = np.unique(both[both != ""], return_counts=True)[1]
+        if rows.size == np.unique(told[told != ""]).size or rows.min() > EVENLY * rows.mean():
+            told = both
+    return told
 
 
 def _names_channels(kind: str, column: Array | pl.Series) -> bool:
