@@ -189,6 +189,14 @@ DIALECTS: dict[str, str | bytes] = {
     "zeros behind the last row": f"time [s],{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)]) + "\0" * 700,
     "rows that swapped places": f"time [s],{NAMES}\n"
     + rows(lambda k: [f"{TIME[k ^ (k % 8 < 2)]:.2f}", *speeds(k ^ (k % 8 < 2))]),
+    "a decimal comma between commas": f"time [s],{NAMES}\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}".replace(".", ","), *(s.replace(".", ",") for s in speeds(k))]),
+    "a rare separator": f"time [s],wheel {NAMES}\n".replace(",", "^")
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], "^"),
+    "a table of a web page": "<html><table><tr><th>time [s]</th><th>"
+    + NAMES.replace(",", "</th><th>") + "</th></tr>\n"
+    + rows(lambda k: ["<tr><td>" + "</td><td>".join([f"{TIME[k]:.2f}", *speeds(k)]) + "</td></tr>"])
+    + "</table></html>\n",
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")

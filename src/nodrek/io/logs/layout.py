@@ -14,6 +14,12 @@ from nodrek.io.logs.source import LogFile
 
 LARGEST = 64 * 1024**2
 """Bytes rewritten at most: nobody sets hours of log in columns."""
+CUT_WITHIN, LEAST_CUT, CUT_ROWS, CUT_SHARE = 8192, 2, 40, 0.7
+_CUT = re.compile(r"^\s*[+-]?\d+(,[+-]?\d+)*\s*$")
+_PAIR = re.compile(r"([+-]?\d+),(\d+)")
+RARE_SEPARATORS, RARE_SHARE = ("^", "~", "#", "&"), 2.0
+"""Signs that separate cells where each line has more than so many of them."""
+_CELL_ENDS, _TAG = re.compile(r"</t[dh]>\s*(?=<t[dh])", re.IGNORECASE), re.compile(r"<[^<>\n]{0,200}>")
 NAMES_WITHIN, LONGEST_NAME = 4096, 300
 _SPACES = re.compile(r"[ \t]+")
 
@@ -46,7 +52,7 @@ def laid_out(file: LogFile) -> LogFile:
 
 def _with_line_ends(text: str) -> str:
     text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
-    return _without_breaks_in_names(text)
+    return _without_breaks_in_names(_with_whole_numbers(_without_tags(text)))
 
 
 def _without_breaks_in_names(text: str) -> str:
@@ -59,5 +65,35 @@ def _without_breaks_in_names(text: str) -> str:
     return '"'.join(" ".join(p.split()) if i % 2 and "\n" in p else p for i, p in enumerate(parts)) + rest
 
 
+def _with_whole_numbers(text: str) -> str:
+    """Numbers that were cut in two, put together: a decimal comma between cells that a comma separates as well.
+
+    It is told by rows that all have twice as many cells as there are names, and digits alone in each. Rows in which a
+    number has no decimals do not say where; they are left out.
+    """
+    lines = text[:CUT_WITHIN].split("\n")
+    names = next((k for k, line in enumerate(lines) if line.count(",") >= LEAST_CUT), None)
+    if names is None or _CUT.match(lines[names]):
+        return text
+    wanted = 2 * lines[names].count(",") + 1
+    sample = [line for line in lines[names + 1 : names + 1 + CUT_ROWS] if line.strip()]
+    if len(sample) < LEAST_CUT or sum(line.count(",") == wanted and bool(_CUT.match(line)) for line in sample) < (
+        CUT_SHARE * len(sample)
+    ):
+        return text
+    every = text.split("\n")
+    rows = [_PAIR.sub(r"\1.\2", line) for line in every[names + 1 :] if line.count(",") == wanted]
+    return "\n".join([*every[: names + 1], *rows, ""])
+
+
 def _with_tabs(text: str) -> str:
+    """Cells set apart by a sign that hardly anybody uses, or else by spaces."""
+    for sign in RARE_SEPARATORS:
+        if text[:CUT_WITHIN].count(sign) > RARE_SHARE * text[:CUT_WITHIN].count("\n"):
+            return text.replace(sign, "\t")
     return "\n".join(_SPACES.sub("\t", line.strip()) for line in text.split("\n"))
+
+
+def _without_tags(text: str) -> str:
+    """The cells of a web page's table, set apart by tabs."""
+    return _TAG.sub("", _CELL_ENDS.sub("\t", text)) if "<td" in text[:CUT_WITHIN].lower() else text

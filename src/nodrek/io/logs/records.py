@@ -28,7 +28,7 @@ MOST_BROKEN = 0.05
 """Share of lines that a bad cable may have spoilt."""
 _LEAST_BLOCK_LINES, _BLOCK_SHARE = 12, 0.6
 _AROUND_STAMP = " \t\r\n-=#*[]<>|"
-_ELEMENT = re.compile(r"<(?P<name>[\w.:-]{1,60})>(?P<value>[^<>]{0,200})</(?P=name)>")
+_ELEMENT = re.compile(r"<(?P<name>(?!t[dhr]>)[\w.:-]{1,60})>(?P<value>[^<>]{0,200})</(?P=name)>")
 _FIRST_LINES, _LEAST_LINES, _LEAST_SHARE = 200, 3, 0.8
 _PAIR = re.compile(
     r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}+)[=:]\s*
