@@ -148,17 +148,10 @@ def _first_data(rows: list[list[str]]) -> tuple[int, int] | None:
 
 
 def _goes_on(row: list[str], after: list[list[str]]) -> bool:
-    """Whether most rows `after` one hold values where it does: a few rows of facts above the names are no table."""
-    alike = sum(
-        len(r) == len(row)
-        and all(_is_value(a) == _is_value(b) for a, b in zip(r, row, strict=True) if _is_told(a) and _is_told(b))
-        for r in after
-    )
+    """Whether most rows `after` one are as long and begin with a value where it does: a few rows of facts above the
+    names, each with its word in front, are no table."""
+    alike = sum(len(r) == len(row) and (is_missing(r[0]) or _is_value(r[0]) == _is_value(row[0])) for r in after)
     return alike >= LEAST_ALIKE * len(after)
-
-
-def _is_told(cell: str) -> bool:
-    return not is_missing(cell)
 
 
 def _looks_like_data(row: list[str]) -> bool:
