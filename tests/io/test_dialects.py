@@ -197,6 +197,11 @@ DIALECTS: dict[str, str | bytes] = {
     + NAMES.replace(",", "</th><th>") + "</th></tr>\n"
     + rows(lambda k: ["<tr><td>" + "</td><td>".join([f"{TIME[k]:.2f}", *speeds(k)]) + "</td></tr>"])
     + "</table></html>\n",
+    "units glued to the values": f"time,{NAMES}\n" + rows(lambda k: [f"{TIME[k]:.2f}s", *speeds(k)]),
+    "an arrow before names and values": rows(lambda k: [f"{TIME[k]:.2f} ->", *pairs(k, "{}:{}")], " "),
+    "the time behind names and values": rows(
+        lambda k: ["wheels,van=14", *pairs(k, "{}={}"), f"{1777777777000000000 + round(TIME[k] * 1e9)}"], " "
+    ),
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")

@@ -40,7 +40,7 @@ _PAIR = re.compile(
     re.VERBOSE,
 )
 _ONE = re.compile(rf"^(?:\s*[-*])?\s*{_PAIR.pattern}[\s,;]*$", re.VERBOSE)
-_AHEAD = re.compile(r"^[\[(]?(?P<stamp>[^\])]*?)[\])]?[\s,;:|]*$")
+_AHEAD = re.compile(r"^[\[(]?(?P<stamp>[^\])]*?)[\])]?(?:\s*[-=]>)?[\s,;:|]*$")
 
 
 def detect(head: bytes) -> bool:
@@ -112,14 +112,17 @@ def _rows_of_blocks(lines: list[str]) -> list[dict[str, str]]:
 
 
 def _pairs_of(line: str) -> dict[str, str]:
-    """Names and values of one line; a bare number or clock before the first of them is the time."""
+    """Names and values of one line; a bare number or clock before the first or behind the last of them is the time."""
     line = _without_elements(line)
     matches = list(_PAIR.finditer(line))
     found = {m["name"].strip(): m["value"].strip('"') for m in matches}
     if matches and (ahead := _AHEAD.match(line[: matches[0].start()])):
         stamp = ahead["stamp"].strip()
         if is_number(stamp) or is_clock(stamp):
-            found = {"time": stamp, **found}
+            return {"time": stamp, **found}
+    behind = line[matches[-1].end() :].strip() if matches else ""
+    if behind and (is_number(behind) or is_clock(behind)):
+        return {"time": behind, **found}
     return found
 
 

@@ -110,7 +110,7 @@ def _shape_of(lines: list[str], encoding: str) -> Shape | None:
         kinds = "".join(_kind([r[i] for r in sample if i < len(r)]) for i in range(width))
         marks = ('"', " ", "\xa0", "'", "\u202f", "\u2212")
         plain = set(kinds) <= {"n"} and not any(m in line for line in lines[first:] for m in marks)
-        plain = plain and not any(has_grouping(c) for c in cells)
+        plain = plain and not any(has_grouping(c) for c in cells) and not any(split)
         best, best_score = Shape(encoding, separator, comma, names, units, kinds, first, plain, any(split)), score
     return best
 
