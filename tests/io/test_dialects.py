@@ -202,6 +202,8 @@ DIALECTS: dict[str, str | bytes] = {
     "the time behind names and values": rows(
         lambda k: ["wheels,van=14", *pairs(k, "{}={}"), f"{1777777777000000000 + round(TIME[k] * 1e9)}"], " "
     ),
+    "stamps in brackets": f"[time s],{NAMES}\n" + rows(lambda k: [f"[{TIME[k]:.2f}]", *speeds(k)]),
+    "stamps since the start": f"time;{SEMI}\n" + rows(lambda k: [f"T+{TIME[k]:.2f}", *speeds(k)], ";"),
     "Cyrillic code page": (
         "Время, с;Скорость колеса ПЛ;Скорость колеса ПП;Скорость колеса ЗЛ;Скорость колеса ЗП\n"
         + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";")

@@ -17,6 +17,7 @@ LARGEST = 64 * 1024**2
 CUT_WITHIN, LEAST_CUT, CUT_ROWS, CUT_SHARE = 8192, 2, 40, 0.7
 _CUT = re.compile(r"^\s*[+-]?\d+(,[+-]?\d+)*\s*$")
 _PAIR = re.compile(r"([+-]?\d+),(\d+)")
+_STAMP = re.compile(r"^[ \t]*(?:[\[(]|T\+)(?P<stamp>[+-]?\d[\d:.T+-]{0,40})[\])]?(?=[ \t]*[,;\t|])", re.MULTILINE)
 RARE_SEPARATORS, RARE_SHARE = ("^", "~", "#", "&"), 2.0
 """Signs that separate cells where each line has more than so many of them."""
 _CELL_ENDS, _TAG = re.compile(r"</t[dh]>\s*(?=<t[dh])", re.IGNORECASE), re.compile(r"<[^<>\n]{0,200}>")
@@ -52,7 +53,7 @@ def laid_out(file: LogFile) -> LogFile:
 
 def _with_line_ends(text: str) -> str:
     text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
-    return _without_breaks_in_names(_with_whole_numbers(_without_tags(text)))
+    return _without_breaks_in_names(_with_whole_numbers(_with_bare_stamps(_without_tags(text))))
 
 
 def _without_breaks_in_names(text: str) -> str:
@@ -63,6 +64,14 @@ def _without_breaks_in_names(text: str) -> str:
     if not any("\n" in part for part in quoted) or max(map(len, quoted)) > LONGEST_NAME or len(parts) % 2 == 0:
         return text
     return '"'.join(" ".join(p.split()) if i % 2 and "\n" in p else p for i, p in enumerate(parts)) + rest
+
+
+def _with_bare_stamps(text: str) -> str:
+    """Times in brackets, or after ``T+``, at the start of rows, without these."""
+    sample = [line for line in text[:CUT_WITHIN].split("\n")[-CUT_ROWS:-1] if line.strip()]
+    if not sample or sum(bool(_STAMP.match(line)) for line in sample) < CUT_SHARE * len(sample):
+        return text
+    return _STAMP.sub(r"\g<stamp>", text)
 
 
 def _with_whole_numbers(text: str) -> str:
