@@ -362,7 +362,7 @@ def test_three_corners_have_ratios_too() -> None:
     assert np.prod([r.ratio for r in found.values()]) == pytest.approx(1.0, abs=1e-6)
 
 
-def test_a_drive_without_straights_says_nothing_of_ratios() -> None:
+def test_a_drive_of_a_few_seconds_says_nothing_of_ratios() -> None:
     channels = wheels()
     short = {
         c: WheelChannel(c, "", "km/h", False, TIMES[:300], ch.speed[:300], ch.invalid[:300], 0.0, RATE)

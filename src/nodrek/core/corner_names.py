@@ -63,8 +63,7 @@ _CODES = {
 }
 """Two and three letters that name a corner wherever they stand alone."""
 _SHORT_END = {"fr": "F", "frt": "F", "fnt": "F", "re": "R"}
-_SHORT_SIDE = {"l": "L", "le": "L", "lh": "L", "lt": "L", "r": "R", "ri": "R", "rh": "R", "rt": "R"}
-"""Short ends that would be something else alone, and the sides right behind them: ``WhlFrL``, ``Whl_Re_Ri``."""
+"""Short ends that are something else alone: a weak side stands right behind them (``WhlFrL``, ``Whl_Re_Ri``)."""
 _AXLE = re.compile(r"(?<![a-zà-ÿ])(?:axle|achse|essieu|eje|asse|oś|as|axel)[ _.]?([12])(?!\d)", re.IGNORECASE)
 SYSTEMS = tuple(
     dict(zip(system.split(), _ORDER, strict=True))
@@ -145,7 +144,7 @@ def corner_of(name: str) -> Corner | None:
     for glued, corner in _GLUED.items():
         if glued in squeezed:
             return corner
-    short = {_SHORT_END[a] + _SHORT_SIDE[b] for a, b in pairwise(words) if a in _SHORT_END and b in _SHORT_SIDE}
+    short = {_SHORT_END[a] + _WEAK_SIDE[b] for a, b in pairwise(words) if a in _SHORT_END and b in _WEAK_SIDE}
     if len(short) == 1:
         return Corner(short.pop())
     sides = {SIDE[w] for w in words if w in SIDE}

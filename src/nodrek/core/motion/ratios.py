@@ -34,7 +34,7 @@ FROM_SPEED, SLOWER_FROM = 5.0, (3.0, 1.5)
 """m/s below which rounding and steering say more than tyres; the same for drives that are hardly straight above, and
 for those that are hardly faster."""
 STRAIGHT_S = 12.0
-"""Seconds of straight running that a drive should have, or slower ones are asked as well."""
+"""Seconds of straight running that the fast part of a drive should have, or slower parts are asked first."""
 GOOD_SIGMA = 0.004
 """Of ln ratio, from which slower parts of the drive are asked as well."""
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
@@ -229,8 +229,8 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
 
 
 def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> Iterator[Mask]:
-    """Steady blocks of which all corners are known, fast enough; then with slower ones among them. Those that are
-    hardly straight come last."""
+    """Steady blocks of which all corners are known, fast enough; then with slower ones among them. A fast part that is
+    hardly straight comes last, and none comes that is too short."""
     calm = np.abs(data.acceleration) < CALM
     for values in logs.values():
         calm &= ~np.isnan(values)

@@ -29,7 +29,7 @@ bend, or, hardly ever, has two odd wheels on that side."""
 TWO_ODD_NATS = 6.0
 """How much better (ln) the front wheels must speak for it before two odd wheels of one side are believed."""
 LEAST_S = 4.0
-"""Seconds of straight running without which nothing is said."""
+"""Seconds of straight running without which the level is not known better than to `BENT`."""
 STRETCH_S = 4.0
 """Stretches are independent of each other to good approximation."""
 ELEMENT_M, TRACK_M = 200.0, 1.5
@@ -70,7 +70,7 @@ class Blocks:
 
 
 def find_straights(drive: Blocks) -> Straights | None:
-    """``None`` where the drive has no straights."""
+    """``None`` where hardly anything is known of the drive."""
     sides, speed, block_s, quantum = drive.sides, drive.speed, drive.block_s, drive.quantum
     width = max(1, round(SMOOTH_S / block_s)) | 1
     smooth = np.array([_running_mean(side, width) for side in sides])

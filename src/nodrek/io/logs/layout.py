@@ -14,7 +14,8 @@ from nodrek.io.logs.source import LogFile
 
 LARGEST = 64 * 1024**2
 """Bytes rewritten at most: nobody sets hours of log in columns."""
-CUT_WITHIN, LEAST_CUT, CUT_ROWS, CUT_SHARE = 8192, 2, 40, 0.7
+CUT_WITHIN, LEAST_CUT = 8192, 2
+STAMPED_ROWS, STAMPED_SHARE = 40, 0.7
 _CUT = re.compile(r"^\s*[+-]?\d+(,[+-]?\d+)*\s*$")
 _PAIR = re.compile(r"([+-]?\d+),(\d+)")
 _STAMP = re.compile(r"^[ \t]*(?:[\[(]|T\+)(?P<stamp>[+-]?\d[\d:.T+-]{0,40})[\])]?(?=[ \t]*[,;\t|])", re.MULTILINE)
@@ -31,7 +32,7 @@ def shape_of(head: bytes) -> Shape | None:
     if decoded is None:
         return None
     text, encoding = decoded
-    text = _with_line_ends(text)
+    text = _mended(text)
     return find_shape(text, encoding) or find_shape(_with_tabs(text), encoding)
 
 
@@ -42,16 +43,17 @@ def laid_out(file: LogFile) -> LogFile:
     if decoded is None or file.size > LARGEST:
         return file
     text, encoding = decoded
-    lines = _with_line_ends(text)
+    lines = _mended(text)
     spaced = find_shape(lines, encoding) is None
     if lines is text and not spaced:
         return file
-    whole = _with_line_ends(file.read().decode(encoding, errors="replace"))
+    whole = _mended(file.read().decode(encoding, errors="replace"))
     whole = _with_tabs(whole) if spaced else whole
     return replace(file, content=whole.encode(encoding, errors="replace"))
 
 
-def _with_line_ends(text: str) -> str:
+def _mended(text: str) -> str:
+    """Lines as `Shape` expects them, whatever wrote them; the text itself where nothing is to be mended."""
     text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
     return _without_breaks_in_names(_with_whole_numbers(_with_bare_stamps(_without_tags(text))))
 
@@ -68,8 +70,8 @@ def _without_breaks_in_names(text: str) -> str:
 
 def _with_bare_stamps(text: str) -> str:
     """Times in brackets, or after ``T+``, at the start of rows, without these."""
-    sample = [line for line in text[:CUT_WITHIN].split("\n")[-CUT_ROWS:-1] if line.strip()]
-    if not sample or sum(bool(_STAMP.match(line)) for line in sample) < CUT_SHARE * len(sample):
+    sample = [line for line in text[:CUT_WITHIN].split("\n")[-STAMPED_ROWS:-1] if line.strip()]
+    if not sample or sum(bool(_STAMP.match(line)) for line in sample) < STAMPED_SHARE * len(sample):
         return text
     return _STAMP.sub(r"\g<stamp>", text)
 
@@ -77,22 +79,23 @@ def _with_bare_stamps(text: str) -> str:
 def _with_whole_numbers(text: str) -> str:
     """Numbers that were cut in two, put together: a decimal comma between cells that a comma separates as well.
 
-    It is told by rows that all have twice as many cells as there are names, and digits alone in each. Rows in which a
-    number has no decimals do not say where; they are left out.
+    It is told by rows that all have twice as many cells as there are names, and digits alone in each. Where a row has
+    fewer, nothing says which of its numbers has no decimals, and the table stays as it is.
     """
     lines = text[:CUT_WITHIN].split("\n")
     names = next((k for k, line in enumerate(lines) if line.count(",") >= LEAST_CUT), None)
     if names is None or _CUT.match(lines[names]):
         return text
     wanted = 2 * lines[names].count(",") + 1
-    sample = [line for line in lines[names + 1 : names + 1 + CUT_ROWS] if line.strip()]
-    if len(sample) < LEAST_CUT or sum(line.count(",") == wanted and bool(_CUT.match(line)) for line in sample) < (
-        CUT_SHARE * len(sample)
-    ):
+    if not all(line.count(",") == wanted for line in lines[names + 1 : names + LEAST_CUT]):
         return text
     every = text.split("\n")
-    rows = [_PAIR.sub(r"\1.\2", line) for line in every[names + 1 :] if line.count(",") == wanted]
-    return "\n".join([*every[: names + 1], *rows, ""])
+    rows = [line for line in every[names + 1 :] if line.strip()]
+    whole = [line for line in rows if line.count(",") == wanted and _CUT.match(line)]
+    # the last line may be cut
+    if not whole or whole not in (rows, rows[:-1]):
+        return text
+    return "\n".join([*every[: names + 1], *(_PAIR.sub(r"\1.\2", line) for line in whole), ""])
 
 
 def _with_tabs(text: str) -> str:

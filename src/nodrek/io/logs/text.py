@@ -15,13 +15,13 @@ import numpy.typing as npt
 from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import speed_factor
 from nodrek.errors import UnreadableFile
-from nodrek.io.logs.cells import clock_seconds, numbers_of
+from nodrek.io.logs.cells import clean, clock_seconds, numbers_of
 from nodrek.io.logs.layout import laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.sections import read_sections, sections_of
 from nodrek.io.logs.shape import Shape, decode_head
 from nodrek.io.logs.source import LogFile, Request
-from nodrek.io.logs.stated_rate import stated_interval, stated_speed_unit, times_by_rate
+from nodrek.io.logs.stated import stated_interval, stated_speed_unit, times_by_rate
 from nodrek.io.logs.wide import LEAST_ROWS, assemble, has_clock
 
 if TYPE_CHECKING:
@@ -170,7 +170,9 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
         rows = np.flatnonzero(labels == name)
         if rows.size < LEAST_ROWS:
             continue
-        unit = value.unit if units is None or isinstance(units, np.ndarray) else _label(units[int(rows[0])]) or None
+        unit = (
+            value.unit if units is None or isinstance(units, np.ndarray) else clean(units[int(rows[0])] or "") or None
+        )
         channels.append(RawChannel(name, unit, value.times_s[rows], value.values[rows]))
     return RawLog(tuple(channels), "csv", raw.warnings) if channels else None
 
@@ -179,7 +181,7 @@ def _labels(columns: list[pl.Series]) -> npt.NDArray[np.str_]:
     """The channel that each row names. What only repeats the most telling column in other words is put to it, and what
     splits its channels evenly (axle and side); a state that changes now and then names none."""
     told, *others = sorted(
-        (np.asarray([_label(cell) for cell in c.to_list()]) for c in columns), key=lambda c: -np.unique(c).size
+        (np.asarray([clean(cell or "") for cell in c.to_list()]) for c in columns), key=lambda c: -np.unique(c).size
     )
     for other in others:
         both = np.char.strip(np.char.add(np.char.add(told, " "), other))
@@ -195,7 +197,3 @@ def _names_channels(kind: str, column: Array | pl.Series) -> bool:
         return False
     distinct = column.n_unique()
     return 1 < distinct <= MOST_CHANNELS_LONG and distinct < 0.5 * len(column)
-
-
-def _label(cell: str | None) -> str:
-    return "" if cell is None else cell.strip().strip('"').strip()

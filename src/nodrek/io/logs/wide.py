@@ -11,7 +11,7 @@ from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import time_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.clock import seconds_of, unroll
-from nodrek.io.logs.stated_rate import is_count_of_rows
+from nodrek.io.logs.stated import is_count_of_rows
 
 _TIME_NAMES = frozenset(
     ("time", "t", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo", "tempo", "czas", "tijd",
@@ -91,17 +91,17 @@ def _with_fractions(
     parts = {i: part for i, name in enumerate(names) if (part := _part_of_second(name, columns[i])) is not None}
     if len(parts) != 1:
         return clocks, columns
-    (at, part), whole = parts.popitem(), dict(clocks)
-    for i, column in enumerate(columns):
-        if column is not None and i != at and not whole and is_clock_name(names[i], units[i]) and rises(column):
-            whole[i] = seconds_of(column, units[i] or _unit_in_name(names[i]))[0]
-    first = next(iter(whole), None)
-    if first is None or not np.all(np.mod(whole[first][np.isfinite(whole[first])], 1.0) == 0.0):
-        return clocks, columns
-    together = whole[first] + part
-    if not rises(together, strictly=True):
-        return clocks, columns
-    return {first: together}, [None if i in (at, first) else c for i, c in enumerate(columns)]
+    at, part = parts.popitem()
+    whole = clocks or {
+        i: seconds_of(column, units[i] or _unit_in_name(names[i]))[0]
+        for i, column in enumerate(columns)
+        if column is not None and i != at and is_clock_name(names[i], units[i]) and rises(column)
+    }
+    for first, seconds in whole.items():
+        known = seconds[np.isfinite(seconds)]
+        if np.array_equal(known, np.round(known)) and rises(seconds + part, strictly=True):
+            return {first: seconds + part}, [None if i in (at, first) else c for i, c in enumerate(columns)]
+    return clocks, columns
 
 
 def _part_of_second(name: str, column: Array | None) -> Array | None:
