@@ -47,7 +47,7 @@ LEAST_DIPS = 5
 MOST_DIPS = 140
 BULK, LEAST_BULK = 2.5, 0.5
 """Noise units to which deviations are limited where the spread of their bulk is taken, and the least it can be."""
-SILENT = -1.4
+SILENT = -1.95
 """ln deviation beyond which a dip is a break of the signal rather than an edge or two."""
 MOST_SHARE = 0.5
 MOST_SAMPLES = 2_500

@@ -41,6 +41,8 @@ PARTIAL_WEIGHT = 0.5
 HELD_PROVES, LEAST_PROOF = 0.96, 0.5
 """Probability of a break where values stand still as only a break makes them, nothing else explaining it; from where
 the dips are not asked any more."""
+COUNTS_LESS = 1.5
+"""Steps of the values by which a break reads too low at least."""
 TOGETHER_S = 0.5
 """Breaks closer than this are one: a contact chatters."""
 
@@ -201,6 +203,9 @@ def _breaks(exam: Examination, corner: Corner, dropouts: Dropouts, silence_only:
     fast = motion.expected[dropouts.start] > FROM_SPEED
     if not fast.all() and _is_awake_below(exam, corner):
         fast |= (motion.expected[dropouts.start] > AWAKE_FROM) & _had_woken(exam, corner, dropouts.start)
+    # whole counts of a short window: one less is no break, even where that is none
+    missing = motion.expected[dropouts.start] * -np.expm1(dropouts.depth)
+    fast &= missing > COUNTS_LESS * exam.log.channels[corner].quantum
     index = np.flatnonzero((dropouts.depth < limit) & ~dropouts.braking & fast)
     if not index.size:
         return index

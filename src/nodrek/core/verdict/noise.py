@@ -41,6 +41,8 @@ be."""
 ANEW, LIKENESS_CLIP = 0.35, 4.0
 """`likeness` up to which deviations come anew, which is asked in fast logs (filters of dirty encoders come to 0.48 and
 more); units of noise to which it limits them."""
+READS_LOW, READS_LOW_SIGMAS = -0.03, -4.0
+"""Mean (ln) of a corner, and that over its error, under which lost edges make it, however even it is."""
 EVEN_SIZE, EVEN_SIZE_OF_FAST, MOST_EVEN_SIZE = 0.88, 0.78, 2.5
 """Size of the upper half of the rises over that of the dips: at least in slow logs (filters come to 0.85), at least
 where deviations come anew, and at most."""
@@ -106,12 +108,19 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     mates_skew = float(np.median([d.skew for d in others]))
     total = int(dips.sum())
     seconds = count / max(exam.log.channels[corner].rate, 0.1)
-    if _is_even(exam.followed[corner], shares[corner]):
+    if not _reads_low(exam, corner) and _is_even(exam.followed[corner], shares[corner]):
         return replace(NO_NOISE, mates_share=mates_share, seconds=seconds, even=True)
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
         silent / max(total, 1), seconds, skew - mates_skew,
     )  # fmt: skip
+
+
+def _reads_low(exam: Examination, corner: Corner) -> bool:
+    """Whether its mean is lower than its tyre makes it: a filter that forgets slowly takes lost edges for its level
+    and swings about that as far up as down."""
+    ratio = exam.ratios.get(corner)
+    return ratio is not None and ratio.log_ratio < min(READS_LOW, READS_LOW_SIGMAS * ratio.sigma)
 
 
 def _is_even(motion: Deviations, seen: _Dips) -> bool:
