@@ -30,6 +30,8 @@ FROZEN_WHILE = 3.0
 """m/s by which the vehicle's speed must change meanwhile."""
 STUCK_AT_LEAST, STUCK_WHILE, STUCK_STEPS = 12.0, 0.8, 4.0
 """Seconds from which smaller changes do: m/s and steps of the value by which two other corners must change."""
+LASTING = (0.95, 0.05)
+"""Quantiles of what they read meanwhile between which they must change so."""
 SAME_STEPS, SAME_SHARE = 2.5, 0.04
 """Steps of the value, or part of it, by which two corners that keep to one speed may differ."""
 DEAD_AT_LEAST = 8.0
@@ -172,7 +174,11 @@ def _frozen_mask(
         known = [other[lo:hi][~np.isnan(other[lo:hi])] for other in others]
         changes = sorted((float(np.ptp(k)) for k in known if k.size), reverse=True)
         stuck = end - start >= STUCK_AT_LEAST and len(changes) >= 2
-        few = changes[1] > max(STUCK_WHILE, STUCK_STEPS * quantum) if stuck else False
+        few = stuck and changes[1] > max(STUCK_WHILE, STUCK_STEPS * quantum)
+        if few:
+            # a cruise control keeps its speed for long, and a jolt changes a wheel's for a moment
+            lasting = sorted(float(np.subtract(*np.quantile(k, LASTING))) for k in known if k.size)
+            few = lasting[-2] > max(STUCK_WHILE, STUCK_STEPS * quantum)
         one = bool(changes) and changes[0] > FROZEN_WHILE
         if one and not few:
             apart = [float(np.max(np.abs(k - own[lo]))) for k in known if k.size]
