@@ -73,9 +73,8 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
         if held is not None and held.is_tied:
             found.append(_hidden_damage(corner, held))
             continue
-        if not ring.arcs:
-            continue
-        arc = ring.arcs[0]
+        # where a unit's window takes in most of a turn no arc stands out, and the trees know such rings as well
+        deepest = ring.arcs[0].depth if ring.arcs else max(0.0, -float(np.nanmin(ring.fold.profile, initial=0.0)))
         seen, looked = turns_with_dip(exam, corner)
         found.append(
             Finding(
@@ -87,7 +86,7 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
                     "turns_in_line": seen,
                     "turns_that_dip": looked,
                     "teeth_lost": None,
-                    "dip_percent": round(100.0 * arc.depth, 1),
+                    "dip_percent": round(100.0 * deepest, 1),
                     "metres_per_turn": round(1.0 / ring.scale.frequency, 3),
                     "log10_chance": round(ring.scale.log_p / math.log(10.0), 1),
                 },
