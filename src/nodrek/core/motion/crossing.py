@@ -8,8 +8,9 @@ wheels alone cannot tell (the two are mirror images); a signed steering or yaw s
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -42,6 +43,9 @@ SURE_AGAINST = 1.6
 beyond which they go against each other."""
 NOISES, LEVEL_OFF = 2.5, 0.0015
 """Noise of a block, and error of the level of straight running (ln), that a bend has to stand out of to speak."""
+STANDS_STILL, WITHIN_STEPS = 1, 1.05
+"""Changes of the value in a block up to which it stands still; steps of the values that two axles may be apart by
+rounding alone, with some margin."""
 MOST_NATS = 2.0
 """What one stretch may say at most: a single tight bend must not outvote all others."""
 LEAST_SIGNED = 0.4
@@ -76,17 +80,20 @@ def find_crossing(
         return None
     for from_speed in FROM_SPEEDS:
         blocks = {c: _block_means(ch, usable, from_speed) for c, ch in channels.items()}
-        logs = {c: means for c, (means, _) in blocks.items()}
+        logs = {c: block.means for c, block in blocks.items()}
         pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
         known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size)
         if known.sum() >= LEAST_STRETCHES * PER_STRETCH:
             break
     else:
         return None
+    told = known & ~_may_be_a_step(pairs, list(blocks.values()))
+    if told.sum() >= LEAST_STRETCHES * PER_STRETCH:
+        known = told
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
     front, rear = (np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST) for p in pairs)
-    by_itself = np.sqrt(np.sum([errors**2 for _, errors in blocks.values()], axis=0) / 2.0)
+    by_itself = np.sqrt(np.sum([block.error**2 for block in blocks.values()], axis=0) / 2.0)
     agreement, sigmas = _alike(front, rear, known), _votes(front, rear, known, np.maximum(noise, by_itself))
     bends = min(mad_sigma(front[known]), mad_sigma(rear[known])) / max(STANDS_OUT * noise, 1e-6)
     axle, settled = Corner.FL, False
@@ -116,6 +123,18 @@ def _straight(values: Array, noise: float) -> float:
     return level
 
 
+def _may_be_a_step(pairs: Sequence[Array], corners: Sequence[_Blocks]) -> npt.NDArray[np.bool_]:
+    """Blocks whose differences of left and right may be a single step of values that stand still.
+
+    At a steady speed whole kilometres per hour of two tyres that differ by a thousandth part by one for as long as the
+    speed lies between them, and those of the other axle may part the other way round.
+    """
+    step = np.max([block.step for block in corners], axis=0)
+    stands = np.min([block.changes for block in corners], axis=0) <= STANDS_STILL
+    with np.errstate(invalid="ignore"):
+        return np.asarray(stands & (np.max(np.abs(pairs), axis=0) < WITHIN_STEPS * step))
+
+
 def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Corner, WheelChannel]:
     """The channels with the two of `axle` (its left corner) exchanged, each under its true corner."""
     out = dict(channels)
@@ -133,10 +152,19 @@ def _hard(usable: Usable, count: int) -> npt.NDArray[np.bool_]:
     return np.asarray(during[: count * size].reshape(count, size).any(axis=1))
 
 
-def _block_means(channel: WheelChannel, usable: Usable, from_speed: float) -> tuple[Array, Array]:
-    """ln of the mean speed of each block over the vehicle's, NaN where it is slow or not wholly fit: counted edges are
-    right only on average, and corners that are asked one after another are asked at other speeds. Then its error as
-    far as its own samples tell, which are the coarser the slower the wheel; 0 for fewer than `SCATTER`."""
+class _Blocks(NamedTuple):
+    """By block, for one corner: ln of the mean speed over the vehicle's, NaN where it is slow or not wholly fit (counted
+    edges are right only on average, and corners that are asked one after another are asked at other speeds); its
+    error as far as its own samples tell, which are the coarser the slower the wheel, 0 for fewer than `SCATTER`; what
+    a step of the values is of the speed; how often the value changes."""
+
+    means: Array
+    error: Array
+    step: Array
+    changes: npt.NDArray[np.int64]
+
+
+def _block_means(channel: WheelChannel, usable: Usable, from_speed: float) -> _Blocks:
     count = int(usable.grid[-1] / BLOCK_S)
     index = (channel.times / BLOCK_S).astype(np.int64)
     fit = usable.masks[channel.corner] & (channel.speed > from_speed) & (index < count)
@@ -149,7 +177,9 @@ def _block_means(channel: WheelChannel, usable: Usable, from_speed: float) -> tu
     with np.errstate(invalid="ignore", divide="ignore"):
         means = np.where((good >= enough) & (good >= 0.8 * every), total / good, np.nan)
         error = np.sqrt(np.maximum(squares / good - means**2, 0.0) / (good - 1.0)) / means
-        return np.log(means), np.where(good < SCATTER, 0.0, error)
+        step = channel.quantum / (np.bincount(index[fit], weights=channel.speed[fit], minlength=count)[:count] / good)
+        changes = np.bincount(index[1:][np.diff(channel.speed) != 0.0], minlength=count)[:count]
+        return _Blocks(np.log(means), np.where(good < SCATTER, 0.0, error), step, changes)
 
 
 def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_]) -> float:
