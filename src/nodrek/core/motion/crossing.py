@@ -46,6 +46,8 @@ NOISES, LEVEL_OFF = 2.5, 0.0015
 STANDS_STILL, WITHIN_STEPS = 1, 1.05
 """Changes of the value in a block up to which it stands still; steps of the values that two axles may be apart by
 rounding alone, with some margin."""
+ONE_SIDED = 0.2
+"""Part of what goes to one side that goes to the other, up to which it is no road."""
 MOST_NATS = 2.0
 """What one stretch may say at most: a single tight bend must not outvote all others."""
 LEAST_SIGNED = 0.4
@@ -87,9 +89,12 @@ def find_crossing(
             break
     else:
         return None
-    told = known & ~_may_be_a_step(pairs, list(blocks.values()))
+    may_be_a_step = _may_be_a_step(pairs, list(blocks.values()))
+    told = known & ~may_be_a_step
     if told.sum() >= LEAST_STRETCHES * PER_STRETCH:
         known = told
+    elif _go_to_one_side(pairs, known & may_be_a_step):
+        return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
     front, rear = (np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST) for p in pairs)
@@ -133,6 +138,14 @@ def _may_be_a_step(pairs: Sequence[Array], corners: Sequence[_Blocks]) -> npt.ND
     stands = np.min([block.changes for block in corners], axis=0) <= STANDS_STILL
     with np.errstate(invalid="ignore"):
         return np.asarray(stands & (np.max(np.abs(pairs), axis=0) < WITHIN_STEPS * step))
+
+
+def _go_to_one_side(pairs: Sequence[Array], chosen: npt.NDArray[np.bool_]) -> bool:
+    """Whether the axles part, or go together, to the same side nearly all the time: steps do, bends go to either."""
+    apart, together = (pairs[0] - pairs[1])[chosen], (pairs[0] + pairs[1])[chosen]
+    larger = apart if np.abs(apart).sum() > np.abs(together).sum() else together
+    up, down = float(larger[larger > 0.0].sum()), -float(larger[larger < 0.0].sum())
+    return min(up, down) < ONE_SIDED * max(up, down)
 
 
 def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Corner, WheelChannel]:

@@ -39,6 +39,9 @@ TIED_OVER_MATES = 3.0
 step with those too, the repeats of all corners line up, with one scale or another."""
 LOUDER_RING = 2.0
 """Times the (ln) chance of the loudest mate from which a ring's pattern is louder than theirs."""
+FAR_LOUDER = 6.0
+"""The same over the line-up of values that stand still, however often they do: what a ring's own pattern makes stand
+still came to 8 times and more of it, lost edges that are held to 3.7 at most."""
 OF_ORIGINAL = 0.6
 """Times the (ln) chance at a corner that it may be the original of, with what both share."""
 COHERENT = 0.15
@@ -206,7 +209,7 @@ def _follows_its_pattern(exam: Examination, corner: Corner, scale: Scale | None,
     if own >= _log_p(scale):
         return False
     if way is StandIn.LAST:
-        return not is_often
+        return not is_often or own < FAR_LOUDER * _log_p(scale)
     loudest = min((_log_p(ring.scale) for c, ring in exam.rings.items() if c is not corner), default=0.0)
     return own < LOUDER_RING * loudest
 

@@ -1,0 +1,128 @@
+"""What coarse values, single periods and a steady speed make of a log, on kinematics worked out by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from benchmarks import fifth_world
+from scipy.signal import lfilter
+
+from conftest import quiet
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
+from nodrek.core.motion.crossing import find_crossing
+from nodrek.core.motion.usable import find_usable
+from nodrek.core.verdict.held import held_values
+from nodrek.core.verdict.judge import analyze_log
+from nodrek.io.knowledge import shipped_calibration
+
+CIRCUMFERENCE, TEETH = 2.0, 48
+
+
+def written(times: Array, speeds: dict[Corner, Array], step_kmh: float) -> RawLog:
+    """Speeds in m/s, written in whole steps of `step_kmh`."""
+    return RawLog(
+        tuple(
+            RawChannel(f"Wheel speed {c}", "km/h", times, np.round(np.round(3.6 * v / step_kmh) * step_kmh, 4))
+            for c, v in speeds.items()
+        ),
+        "test",
+    )
+
+
+def said(raw: RawLog) -> dict[tuple[Fault, tuple[Corner, ...]], float]:
+    analysis, _ = analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())
+    return {(f.fault, f.corners): f.confidence for f in analysis.findings}
+
+
+@pytest.mark.parametrize("lost", [1, 3, 4, 5])
+@pytest.mark.parametrize("rate_hz", [10.0, 4.0])
+def test_teeth_lost_before_single_periods_are_dips_however_deep(lost: int, rate_hz: float) -> None:
+    """The period over the gap is that of `lost` + 1 pitches, and is shown for the pitch after it: a sixth of the
+    speed, and still no break of the lead, in the few samples that meet it."""
+    rng = np.random.default_rng(lost)
+    times = np.arange(0.0, 240.0, 1.0 / rate_hz)
+    speed = 9.0 + 4.0 * np.sin(times / 9.0) + np.sin(times / 2.3)
+    way = 9.0 * times - 36.0 * np.cos(times / 9.0) - 2.3 * np.cos(times / 2.3)
+    speeds = {c: speed * (1.0 + 0.002 * rng.standard_normal(times.size)) for c in Corner}
+    shows = np.mod(way / CIRCUMFERENCE, 1.0) * TEETH < 1.0
+    speeds[Corner.RL] = np.where(shows, speeds[Corner.RL] / (lost + 1), speeds[Corner.RL])
+    found = said(written(times, speeds, 0.1))
+    assert found.pop((Fault.RING_DAMAGE, (Corner.RL,))) > 0.9
+    assert not found
+
+
+def test_a_count_less_is_no_break_of_a_lead() -> None:
+    """Edges of a short window, one of them worth 3 m/s: a slow wheel shows one, two or none."""
+    rng = np.random.default_rng(4)
+    times = np.arange(0.0, 200.0, 0.02)
+    speed = np.maximum(0.0, 5.0 + 4.0 * np.sin(times / 7.0))
+    counts = {c: np.floor(speed / 3.0 + rng.random(times.size)) for c in Corner}
+    found = said(written(times, {c: 3.0 * n for c, n in counts.items()}, 0.01))
+    assert not [kind for kind, _ in found if kind is Fault.INTERMITTENT]
+
+
+@pytest.mark.parametrize("changes", [False, True])
+def test_a_cruise_control_freezes_no_value(changes: bool) -> None:
+    """The mates flicker between two half kilometres per hour and meet a hole each; a value that stands while they slow
+    down by 5 km/h is frozen."""
+    rng = np.random.default_rng(8)
+    times = np.arange(0.0, 150.0, 0.1)
+    speed = 33.0 + np.clip((60.0 - times) / 10.0, 0.0, 4.0) - (1.4 * np.clip(times / 30.0 - 3.0, 0.0, 1.0) * changes)
+    speeds = {c: speed * (1.0 + 1e-3 * rng.standard_normal(times.size)) for c in Corner}
+    for number, corner in enumerate((Corner.FL, Corner.FR, Corner.RR)):
+        speeds[corner][900 + 60 * number] *= 0.96
+    speeds[Corner.RL] = np.where(times > 61.0, 33.0, speeds[Corner.RL])
+    assert (said(written(times, speeds, 0.5)).get((Fault.FROZEN, (Corner.RL,)), 0.0) > 0.5) is changes
+
+
+@pytest.mark.parametrize("axle", [None, Corner.FL])
+def test_whole_kilometres_per_hour_of_a_steady_speed_are_no_bends(axle: Corner | None) -> None:
+    """Front left and rear right run 0.05 % faster: at a steady speed they stand a whole step above their mates for as
+    long as the speed lies between them, and always to the same sides. Bends that are driven are told as before."""
+    rng = np.random.default_rng(3)
+    times = np.arange(0.0, 300.0, 0.1)
+    speed = np.interp(times, [0, 60, 75, 130, 140, 200, 215, 300], [27.2, 27.2, 31.53, 31.53, 29.4, 29.4, 26.94, 26.94])
+    curve = 0.015 * np.sin(times / 7.0) if axle else np.zeros(times.size)
+    speeds = {}
+    for corner in Corner:
+        wheel = corner.mate if axle in (corner, corner.mate) else corner
+        across = 1.0 + (-0.75 if wheel.is_left else 0.75) * curve
+        faster = 5e-4 if corner in (Corner.FL, Corner.RR) else -5e-4
+        speeds[corner] = speed * (1.0 + faster + 1e-4 * rng.standard_normal(times.size)) * across
+    log = map_corners(written(times, speeds, 1.0))
+    found = find_crossing(log.channels, find_usable(log.channels, log.duration), None)
+    assert (found is not None and found.is_crossed) is (axle is not None)
+
+
+@pytest.mark.parametrize("seed", [10, 14, 15])
+def test_slow_wheels_stand_still_where_the_pitch_of_a_sound_ring_does(seed: int) -> None:
+    """A sample a tooth: values of neighbours that are alike repeat, every turn, at no ring's fault."""
+    rng = np.random.default_rng(seed)
+    times = np.arange(0.0, 240.0, 0.02)
+    speed = 3.4 + 1.2 * np.sin(times / 13.0) + 0.5 * np.sin(times / 3.7)
+    speeds = {}
+    for corner in Corner:
+        turn = np.cumsum(speed) * 0.02 / 1.75 * (1.0 + 1e-3 * rng.standard_normal()) + rng.random()
+        pitch = 0.008 * rng.standard_normal(30)
+        speeds[corner] = speed * (1.0 + pitch[(turn * 30).astype(int) % 30])
+    _, exam = analyze_log(map_corners(written(times, speeds, 0.16)), Vehicle(), quiet)
+    held = (held_values(exam, corner) for corner in Corner)
+    assert not any(h.is_tied for h in held if h is not None)
+
+
+def test_lost_edges_that_a_filter_spreads_are_noise_and_no_other_ring() -> None:
+    """One edge in seven is lost at random: the filter shows 14 % less, and swings about that as far up as down."""
+    rng = np.random.default_rng(2)
+    times = np.arange(0.0, 300.0, 0.25)
+    speed = 17.0 + 5.0 * np.sin(times / 14.0)
+    speeds = {c: speed * (1.0 + 1e-3 * rng.standard_normal(times.size)) for c in Corner}
+    speeds[Corner.FR] = speeds[Corner.FR] * (0.86 + lfilter([0.028], [1.0, -0.5], rng.standard_normal(times.size)))
+    assert set(said(written(times, speeds, 0.05))) == {(Fault.ENCODER_NOISE, (Corner.FR,))}
+
+
+def test_a_ring_is_told_where_no_arc_of_it_stands_out() -> None:
+    """Four teeth of 63 gone before a unit that counts over most of a turn: the mean falls, and little swings."""
+    drawn = fifth_world.draw(242002, "two to four", 50.0)
+    found = said(drawn.log)
+    assert found[Fault.RING_DAMAGE, drawn.corners] > 0.9
