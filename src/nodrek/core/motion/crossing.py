@@ -166,10 +166,10 @@ def _hard(usable: Usable, count: int) -> npt.NDArray[np.bool_]:
 
 
 class _Blocks(NamedTuple):
-    """By block, for one corner: ln of the mean speed over the vehicle's, NaN where it is slow or not wholly fit (counted
-    edges are right only on average, and corners that are asked one after another are asked at other speeds); its
-    error as far as its own samples tell, which are the coarser the slower the wheel, 0 for fewer than `SCATTER`; what
-    a step of the values is of the speed; how often the value changes."""
+    """By block, for one corner: ln of the mean speed over the vehicle's, NaN where it is slow or not wholly fit
+    (counted edges are right only on average, and corners that are asked one after another are asked at other
+    speeds); its error as far as its own samples tell, which are the coarser the slower the wheel, 0 for fewer than
+    `SCATTER`; what a step of the values is of the speed; how often the value changes."""
 
     means: Array
     error: Array
