@@ -229,7 +229,8 @@ def _stands_out(exam: Examination, corner: Corner, runs: Runs, usual: int, scale
     path = rolled_path(motion, scale.delay, scale.by_mates)
     turns = ring_angle(path, events, exam.rings[corner].stretches, scale.frequency)
     asked = ~np.isnan(turns) & (motion.vehicle > FROM_SPEED)
-    begins, ends = runs.start[long], runs.start[long] + runs.length[long]
+    # the length counts the sample before the first as well
+    begins, ends = runs.start[long], runs.start[long] + runs.length[long] - 1
     count = motion.times.size + 1
     stands = np.cumsum(np.bincount(begins, minlength=count) - np.bincount(ends, minlength=count))[:-1] > 0
     place = (within_turn(turns[asked]) * PLACES).astype(np.int64) % PLACES
