@@ -26,6 +26,7 @@ from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
 from nodrek.core.verdict.odds import logit
+from nodrek.core.verdict.ring import SMOOTH_SWING
 
 FEATURES = (
     "one",
@@ -49,6 +50,9 @@ NOTHING = -4.6
 HIGHEST, LOWEST = 0.995, 0.001
 LARGEST_IN_DRIVES = 25.0
 """Per cent beyond which no drive that taught has a steady ratio: six teeth of 29 are 21."""
+TOLERATED_SWING_PERCENT = 0.1
+"""Of a ring that is out of centre by five hundredths of a millimetre on a radius of 50 mm (common practice, no
+published source)."""
 LOST_SAYS = 0.5
 """Share of a low ratio from which the samples that read low explain it."""
 UNTOLD = 0.8
@@ -72,7 +76,7 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
                 row = corner_evidence(exam, corner, findings).tolist()
                 known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)))
             left = 1.0 - proved.get(corner, 0.0) if kind.value in calibration.rivals.sums else 1.0
-            out.append(replace(finding, confidence=_within(left * known[corner][kind])))
+            out.append(replace(finding, confidence=_within(left * known[corner][kind] * _beyond_tolerance(finding))))
             continue
         weights = calibration.weights.get(finding.fault)
         if weights is None or len(finding.corners) > 1:
@@ -92,6 +96,13 @@ def _nothing_else_makes(finding: Finding, exam: Examination) -> bool:
         return False
     lost = exam.lost.get(finding.corners[0])
     return lost is None or lost.change > LOST_SAYS * math.log1p(finding.evidence["difference_percent"] / 100.0)
+
+
+def _beyond_tolerance(finding: Finding) -> float:
+    """Less than 1 for a swing that new rings have as well, however sure it is that it is there."""
+    if finding.evidence.get("pattern") != SMOOTH_SWING:
+        return 1.0
+    return float(min(1.0, (finding.evidence["swing_percent"] / TOLERATED_SWING_PERCENT) ** 2))
 
 
 def _within(probability: float) -> float:

@@ -43,6 +43,8 @@ HEALED = 0.62
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
 """Noise units and ln deviation from which a single sample counts as a dip."""
 LARGEST_RUNOUT = 0.028
+SMOOTH_SWING = "smooth_swing"
+"""Name of the pattern of a ring that is out of centre."""
 MOVED = "moved_tooth"
 """As ``pattern`` of the evidence: a tooth is out of its place, and none is lost."""
 SURE_OF_NUMBER = 0.8
@@ -141,7 +143,7 @@ def find_runout(exam: Examination) -> list[Finding]:
         if (ring.fold is None and weak < LEAST_WEAK) or (smooth < max(weak, SWINGS_ANYWAY) and is_waking(exam, corner)):
             continue
         confidence = 0.98 * max(smooth, weak)
-        evidence: dict[str, object] = {"pattern": "smooth_swing" if smooth >= weak else "weak_arc"}
+        evidence: dict[str, object] = {"pattern": SMOOTH_SWING if smooth >= weak else "weak_arc"}
         if ring.fold is not None and ring.scale is not None:
             evidence["swing_percent"] = round(100.0 * ring.fold.swing, 3)
             evidence["metres_per_turn"] = round(1.0 / ring.scale.frequency, 3)
