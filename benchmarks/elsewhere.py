@@ -1,9 +1,9 @@
 """How far what was learnt holds in worlds that the shipped simulator never made.
 
-python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|...|ninth] [--small]
+python -m benchmarks.elsewhere [DRIVES] [FIRST_SEED] [--world second|third|...|tenth] [--small]
 
-All but the ninth teach as well (other seeds of them). Trees that do not know one are grown by `python -m tools.train
---without eighth`.
+All but the ninth and the tenth teach as well (other seeds of them). Drives of the tenth are read from text files. Trees
+that do not know one are grown by `python -m tools.train --without eighth`.
 "exact" counts a tyre for a ring with other teeth where that ratio may be either, and an axle for its
 mirror image; "visible" asks for a change well over the noise of the sound twin. "small": faults of one to three times
 the smallest size that is worth finding, and only kinds that have one. "teeth": of the rings that are
@@ -28,10 +28,12 @@ from benchmarks import (
     seventh_world,
     sixth_world,
     smallest,
+    tenth_world,
     third_world,
 )
 from benchmarks.reliability import reliability, share
 from benchmarks.second_world import Drawn
+from benchmarks.text_dialects import through_text
 from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, Finding, RawChannel, Vehicle
@@ -44,10 +46,13 @@ from nodrek.io.knowledge import shipped_calibration
 WORLDS = {
     "second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world, "sixth": sixth_world,
     "seventh": seventh_world, "eighth": eighth_world, "ninth": ninth_world,
+    "tenth": tenth_world,
 }  # fmt: skip
-EXACT = ("fourth", "fifth", "sixth", "seventh", "eighth", "ninth")
+EXACT = ("fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth")
 """Worlds that draw the mean reading too. In the others two roundings of one number differ as well, and more is asked
 for than such differences make."""
+AS_TEXT = ("tenth",)
+"""Worlds whose drives are written as text and read back."""
 BEND_S, LEAST_BENDS, NOISE_OF_TWO = 2.0, 20, 3.0
 """Seconds that a bend lasts at least, samples that are asked, and what the noise of two wheels comes to in such a time,
 in variances of one (with some margin)."""
@@ -74,10 +79,9 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float, are_small: bool 
     if are_small and kind in WORLDS[world].SMALLEST.values():
         small = smallest.draw_times(np.random.default_rng([seed, 81]))
     drawn = WORLDS[world].draw(seed, kind, rate_hz, small=small)
+    raw = through_text(drawn.log, seed) if world in AS_TEXT else drawn.log
     try:
-        analysis, exam = analyze_log(
-            map_corners(drawn.log), Vehicle(), lambda share, doing: None, shipped_calibration()
-        )
+        analysis, exam = analyze_log(map_corners(raw), Vehicle(), lambda share, doing: None, shipped_calibration())
     except NeverMoves:
         # a queue may never be faster than sensors need: nothing is said of it
         visible = drawn.fault is not None and _is_visible(world, drawn, seed, kind, rate_hz, small)

@@ -241,3 +241,26 @@ def test_a_clock_that_is_set_while_logging_is_joined() -> None:
     assert log.channels[Corner.FL].samples == TIMES.size
     assert log.duration == pytest.approx(TIMES[-1] + 10.0, abs=0.1)
     assert any("clock jumps" in w for w in log.warnings)
+
+
+@pytest.mark.parametrize(("period", "step"), [(0.25, 0.1), (0.1, 0.1), (0.02, 0.01), (0.0301, 0.01), (0.2, 1.0)])
+@pytest.mark.parametrize("cut", [True, False])
+def test_rows_of_a_steady_clock_keep_to_it_however_coarse_their_stamps(period: float, step: float, cut: bool) -> None:
+    """Rows each few hundredths of their interval early or late, and two seconds without any; where stamps are rounded
+    the start is not known better than a step."""
+    rng = np.random.default_rng(round(1e4 * period))
+    times = 0.043 + period * (np.arange(round(120.0 / period)) + 0.02 * rng.standard_normal(round(120.0 / period)))
+    times = times[(times < 60.0) | (times > 62.0)]
+    stamps = (np.floor if cut else np.rint)(times / step + 1e-9) * step
+    speed = 50.0 + 5.0 * np.sin(times / 3.0)
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", stamps, speed) for n in ("FL", "FR")), "test"))
+    found = log.channels[Corner.FL].times
+    assert found.size == times.size
+    assert np.std(found - times) < 0.05 * period + 0.02 * step
+
+
+def test_rows_that_are_written_twice_are_no_coarse_clock() -> None:
+    times = np.sort(np.concatenate([TIMES, TIMES[5:60:7]]))
+    speed = 30.0 + times
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", times, speed) for n in ("FL", "FR")), "test"))
+    np.testing.assert_array_equal(log.channels[Corner.FL].times, TIMES)

@@ -8,7 +8,16 @@ from types import ModuleType
 
 import numpy as np
 import pytest
-from benchmarks import eighth_world, fifth_world, fourth_world, ninth_world, seventh_world, sixth_world, third_world
+from benchmarks import (
+    eighth_world,
+    fifth_world,
+    fourth_world,
+    ninth_world,
+    seventh_world,
+    sixth_world,
+    tenth_world,
+    third_world,
+)
 from benchmarks.elsewhere import _times_shown
 from benchmarks.second_world import counted
 from benchmarks.visible import is_visible
@@ -67,6 +76,7 @@ def test_other_worlds_teach_what_they_put_in(fault: Fault | None, first: int) ->
         (seventh_world, 3, "tooth broken off"),
         (eighth_world, 2, "one tooth out"),
         (ninth_world, 4, "tooth gone"),
+        (tenth_world, 4, "one off"),
     ],
 )
 def test_other_worlds_hide_a_tooth_where_they_say(world: ModuleType, seed: int, kind: str) -> None:

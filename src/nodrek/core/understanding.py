@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from nodrek.core.even_clock import even_clock
 from nodrek.core.model import Array, Corner, RawChannel, WheelChannel
 from nodrek.core.units import MPH, edge_factor, speed_factor, speed_unit_name, turn_factor
 from nodrek.errors import UnreadableFile
@@ -55,12 +56,13 @@ def understand(
     notes: list[str] = []
     known = ~np.isnan(channel.values)
     whole = bool(known.all())
-    times = channel.times_s - start if whole else channel.times_s[known] - start
-    values = channel.values if whole else channel.values[known]
-    if whole:
-        times = shared.setdefault(id(channel.times_s), times)
-    steps = np.diff(times)
-    if (steps <= 0).any():
+    if id(channel.times_s) not in shared:
+        shared[id(channel.times_s)] = _evened(channel.times_s - start)
+    times = shared[id(channel.times_s)]
+    values = channel.values
+    if not whole:
+        times, values = _evened(times[known]), values[known]
+    if (np.diff(times) <= 0).any():
         times, values = _in_order(times, values, notes)
     scale = scale_of(channel, times, values)
     if scale.relative:
@@ -196,6 +198,14 @@ def agree_on_guesses(channels: dict[Corner, WheelChannel], warnings: list[str]) 
     warnings.append(f"The log names no unit for the wheel speeds; {unit} was taken from how the values move.")
 
 
+def _evened(times: Array) -> Array:
+    """By the clock behind stamps that are coarser than it."""
+    if (np.diff(times) < 0.0).any():
+        return times
+    even = even_clock(times)
+    return times if even is None else even
+
+
 def _in_order(times: Array, values: Array, notes: list[str]) -> tuple[Array, Array]:
     back = int((np.diff(times) < 0).sum())
     if back:
@@ -204,7 +214,8 @@ def _in_order(times: Array, values: Array, notes: list[str]) -> tuple[Array, Arr
     times, values = times[order], values[order]
     first = np.concatenate([[True], np.diff(times) > 0])
     repeated = int((~first).sum())
-    if repeated > 0.3 * times.size:
+    others = int(np.count_nonzero(values[1:][~first[1:]] != values[:-1][~first[1:]]))
+    if repeated > 0.3 * times.size or (repeated > 0.05 * times.size and 2 * others > repeated):
         # a clock coarser than the rows: spread the rows of one stamp evenly to the next
         spread = _spread(times, first)
         if (np.diff(spread) > 0).all():
