@@ -57,11 +57,11 @@ def understand(
     known = ~np.isnan(channel.values)
     whole = bool(known.all())
     if id(channel.times_s) not in shared:
-        shared[id(channel.times_s)] = _evened(channel.times_s - start)
+        shared[id(channel.times_s)] = _evened(channel.times_s - start, notes)
     times = shared[id(channel.times_s)]
     values = channel.values
     if not whole:
-        times, values = _evened(times[known]), values[known]
+        times, values = _evened(times[known], notes), values[known]
     if (np.diff(times) <= 0).any():
         times, values = _in_order(times, values, notes)
     scale = scale_of(channel, times, values)
@@ -198,12 +198,16 @@ def agree_on_guesses(channels: dict[Corner, WheelChannel], warnings: list[str]) 
     warnings.append(f"The log names no unit for the wheel speeds; {unit} was taken from how the values move.")
 
 
-def _evened(times: Array) -> Array:
+def _evened(times: Array, notes: list[str]) -> Array:
     """By the clock behind stamps that are coarser than it."""
     if (np.diff(times) < 0.0).any():
         return times
     even = even_clock(times)
-    return times if even is None else even
+    if even is None:
+        return times
+    apart = float(np.median(np.diff(even)))
+    notes.append(f"The time stamps are coarser than the clock behind them; its rows were counted, {apart:.3g} s apart.")
+    return even
 
 
 def _in_order(times: Array, values: Array, notes: list[str]) -> tuple[Array, Array]:
