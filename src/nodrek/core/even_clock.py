@@ -31,8 +31,7 @@ do."""
 
 def even_clock(stamps: Array) -> Array | None:
     """Times (s) of rows by the clock behind their rising `stamps` (s), shape (rows,); ``None`` where there is none that
-    is finer than they are, or rows are missing or repeated in a way that leaves no count.
-    """
+    is finer than they are, or rows are missing or repeated in a way that leaves no count."""
     if stamps.size < LEAST_ROWS:
         return None
     apart = np.diff(stamps)
@@ -91,9 +90,13 @@ def _period(stamps: Array, step: float) -> float:
 
 def _step(stamps: Array) -> float | None:
     """Coarsest of `STEPS_S` that all stamps keep to."""
-    since = stamps - stamps[0]
     for step in STEPS_S:
-        counts = since / step
-        if float(np.abs(counts - np.rint(counts)).max()) < 1e-3:
+        # the first rows rule most steps out, at once
+        if all(_keeps_to(part, step) for part in (stamps[:MOST_ROWS:10], stamps)):
             return step
     return None
+
+
+def _keeps_to(stamps: Array, step: float) -> bool:
+    counts = (stamps - stamps[0]) / step
+    return float(np.abs(counts - np.rint(counts)).max()) < 1e-3
