@@ -84,7 +84,11 @@ class Deviations:
     @cached_property
     def only_crawls(self) -> bool:
         """Whether hardly any of the way is rolled at more than a walk: a queue, a car park, a round in the yard."""
-        return float(self.expected[self.expected > SLOW].sum()) * self.step_s < LEAST_FAST_M
+        return self.is_hardly_faster_than(SLOW)
+
+    def is_hardly_faster_than(self, speed: float) -> bool:
+        """Whether less than `LEAST_FAST_M` is rolled at more than `speed` (m/s)."""
+        return float(self.expected[self.expected > speed].sum()) * self.step_s < LEAST_FAST_M
 
     def asked_from(self, speed: float, crawling: float = SLOWEST) -> float:
         """m/s from which readings are asked: `speed`, or `crawling` where the drive only crawls.

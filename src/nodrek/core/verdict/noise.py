@@ -82,7 +82,7 @@ class _Dips(NamedTuple):
 
 def is_asked(motion: Deviations) -> npt.NDArray[np.bool_]:
     """Samples that are fast enough to be asked for noise."""
-    return np.asarray(motion.expected > motion.asked_from(FROM_SPEED, FROM_CRAWL))
+    return np.asarray(motion.expected > (FROM_CRAWL if motion.is_hardly_faster_than(FROM_SPEED) else FROM_SPEED))
 
 
 def noisiness(exam: Examination, corner: Corner) -> Noisiness:
