@@ -17,6 +17,8 @@ STEPS_S = (1.0, 0.1, 0.01)
 COARSE = 0.1
 """Part of the time between rows from which a step is worth evening out."""
 LEAST_ROWS, MOST_ROWS, THIRDS = 20, 20_000, 25
+"""Rows that make a line; rows that are looked at for its slope, and how often what is left of the slope is cut by a
+third."""
 WITHIN, ROUNDS = 1.05, 8
 """Steps that a row may be late without being missing; rounds in which the time between rows settles."""
 SCATTER = 0.36
@@ -40,10 +42,7 @@ def even_clock(stamps: Array) -> Array | None:
         return None
     period = float(np.median(apart)) or float(apart.mean())
     for _ in range(ROUNDS):
-        usual = apart <= period + WITHIN * step
-        if not usual.any():
-            return None
-        period = float(apart[usual].mean())
+        period = float(apart[apart <= period + WITHIN * step].mean())
     # a row that is missing shows as one more step than rows may be apart
     cuts = np.flatnonzero(apart > period + WITHIN * step) + 1
     stretches = np.split(np.arange(stamps.size), cuts)

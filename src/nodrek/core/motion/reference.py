@@ -90,13 +90,13 @@ class Deviations:
         """Whether less than `LEAST_FAST_M` is rolled at more than `speed` (m/s)."""
         return float(self.expected[self.expected > speed].sum()) * self.step_s < LEAST_FAST_M
 
-    def asked_from(self, speed: float, crawling: float = SLOWEST) -> float:
-        """m/s from which readings are asked: `speed`, or `crawling` where the drive only crawls.
+    def asked_from(self, speed: float) -> float:
+        """m/s from which readings are asked: `speed`, or a walk where the drive only crawls.
 
         Where a drive holds enough that is faster, the slow part is left out: sensors sleep, values are coarse and
         steering is at its widest. Of a drive that only crawls it is all there is.
         """
-        return crawling if self.only_crawls else speed
+        return SLOWEST if self.only_crawls else speed
 
     @property
     def score(self) -> Array:

@@ -173,9 +173,8 @@ def _frozen_mask(
             continue
         known = [other[lo:hi][~np.isnan(other[lo:hi])] for other in others]
         changes = sorted((float(np.ptp(k)) for k in known if k.size), reverse=True)
-        stuck = end - start >= STUCK_AT_LEAST and len(changes) >= 2
-        few = stuck and changes[1] > max(STUCK_WHILE, STUCK_STEPS * quantum)
-        if few:
+        few = False
+        if end - start >= STUCK_AT_LEAST and len(changes) >= 2:
             # a cruise control keeps its speed for long, and a jolt changes a wheel's for a moment
             lasting = sorted(float(np.subtract(*np.quantile(k, LASTING))) for k in known if k.size)
             few = lasting[-2] > max(STUCK_WHILE, STUCK_STEPS * quantum)

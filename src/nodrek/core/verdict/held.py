@@ -174,6 +174,8 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     # at a walk a sample sees an edge or two, and stands still wherever the pitch of a sound ring is even
     is_lost &= not exam.followed[corner].only_crawls
     is_lost = is_lost and not _follows_its_pattern(exam, corner, scale, way, is_often)
+    if way is not StandIn.LAST:
+        is_lost = is_lost and _stands_out(exam, corner, own_runs, usual, scale)
     # the mates are asked last, each look costs as much as one for a ring; and unless their runs are few at every
     # length, because what the pattern of a sound ring does to a steady slow speed shows at one here, at another there
     lengths = (usual,) if is_often else USUAL_RUNS
@@ -193,8 +195,6 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
         is_lost = is_lost and all(
             _log_p(scale) < OF_ORIGINAL * _log_p(_line_up(exam, c, every[c], usual)) for c in mates_runs
         )
-    if way is not StandIn.LAST:
-        is_lost = is_lost and _stands_out(exam, corner, own_runs, usual, scale)
     is_lost = is_lost and _log_p(scale) < _log_p(_line_up_in_time(exam, corner, own_runs, usual))
     return Held(way, own, mates, scale, bool(is_lost))
 
@@ -223,16 +223,11 @@ def _stands_out(exam: Examination, corner: Corner, runs: Runs, usual: int, scale
     if scale is None:
         return False
     motion = exam.followed[corner]
-    long = runs.length > usual
-    events: Array = np.zeros(motion.times.size)
-    events[runs.start[long]] = -1.0
+    long = runs.where(runs.length > usual)
     path = rolled_path(motion, scale.delay, scale.by_mates)
-    turns = ring_angle(path, events, exam.rings[corner].stretches, scale.frequency)
+    turns = ring_angle(path, _beginnings(long, path.size), exam.rings[corner].stretches, scale.frequency)
     asked = ~np.isnan(turns) & (motion.vehicle > FROM_SPEED)
-    # the length counts the sample before the first as well
-    begins, ends = runs.start[long], runs.start[long] + runs.length[long] - 1
-    count = motion.times.size + 1
-    stands = np.cumsum(np.bincount(begins, minlength=count) - np.bincount(ends, minlength=count))[:-1] > 0
+    stands = long.at(path.size) > 0
     place = (within_turn(turns[asked]) * PLACES).astype(np.int64) % PLACES
     every, of_these = np.bincount(place, minlength=PLACES), np.bincount(place, stands[asked], minlength=PLACES)
     # a run may begin at the end of one place: two at a time
@@ -248,9 +243,15 @@ def middle_speed(exam: Examination, corner: Corner) -> float:
 def _line_up(exam: Examination, corner: Corner, runs: Runs, usual: int) -> Scale | None:
     """Scale at which the corner's runs of more than `usual` samples line up best."""
     motion = exam.followed[corner]
-    events: Array = np.zeros(motion.times.size)
-    events[runs.start[runs.length > usual]] = -1.0
+    events = _beginnings(runs.where(runs.length > usual), motion.times.size)
     return find_scale_of_events(motion, exam.rings[corner].stretches, events)
+
+
+def _beginnings(runs: Runs, samples: int) -> Array:
+    """−1 where a run begins, 0 elsewhere, as `find_scale_of_events` takes them."""
+    events: Array = np.zeros(samples)
+    events[runs.start] = -1.0
+    return events
 
 
 def _line_up_in_time(exam: Examination, corner: Corner, runs: Runs, usual: int) -> Scale | None:
@@ -263,8 +264,7 @@ def _line_up_in_time(exam: Examination, corner: Corner, runs: Runs, usual: int) 
     even = float(np.median(motion.vehicle[motion.vehicle > FROM_SPEED]))
     path = (motion.times - motion.times[0]) * even
     steady = replace(motion, path=path, path_by_mates=path, expected=np.full(path.size, even))
-    events: Array = np.zeros(path.size)
-    events[runs.start[runs.length > usual]] = -1.0
+    events = _beginnings(runs.where(runs.length > usual), path.size)
     # as long as they last, or what is slow would not fit on the grid of distance
     stretches = [replace(s, metres=float(path[s.stop - 1] - path[s.start])) for s in exam.rings[corner].stretches]
     return find_scale_of_events(steady, stretches, events)

@@ -63,6 +63,12 @@ class Runs:
     def where(self, chosen: npt.NDArray[np.bool_]) -> Runs:
         return Runs(self.start[chosen], self.length[chosen])
 
+    def at(self, samples: int) -> npt.NDArray[np.int64]:
+        """How many of the runs go on at each of so many samples."""
+        ends = np.minimum(self.start + self.length - 1, samples)
+        begin, end = (np.bincount(places, minlength=samples + 1) for places in (self.start, ends))
+        return np.cumsum(begin - end)[:-1]
+
 
 def own_and_mates(exam: Examination, corner: Corner, way: StandIn) -> tuple[Runs, dict[Corner, Runs]]:
     """The corner's runs, and what the same way makes of its mates; no mates where there are too few to ask."""
@@ -257,10 +263,7 @@ def _mates(exam: Examination, corner: Corner) -> Array:
 def _share(exam: Examination, corner: Corner, runs: Runs, other: Corner, of_other: Runs) -> Array:
     """Part of each of the corner's `runs` in which the other's runs go on as well."""
     times, theirs = exam.followed[corner].times, exam.followed[other].times
-    change = np.zeros(theirs.size + 1)
-    np.add.at(change, of_other.start, 1.0)
-    np.add.at(change, np.minimum(of_other.start + of_other.length - 1, theirs.size), -1.0)
-    covered = np.concatenate([[0.0], np.cumsum(np.cumsum(change[:-1]))])
+    covered = np.concatenate([[0.0], np.cumsum(of_other.at(theirs.size))])
     first = np.minimum(np.searchsorted(theirs, times[runs.start]), theirs.size - 1)
     last = np.minimum(first + runs.length - 1, theirs.size)
     return np.asarray((covered[last] - covered[first]) / np.maximum(last - first, 1))
