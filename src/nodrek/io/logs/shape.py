@@ -13,7 +13,7 @@ SEPARATORS = ("\t", ";", ",", "|")
 MOST_COLUMNS = 4000
 FIRST_LOOK = 150
 LONG_LOOK = 4000
-SAMPLE_LINES = 60
+SAMPLE_LINES, LATER_LINES = 60, 120
 RUN_ON, LEAST_ALIKE = 12, 0.6
 """Rows that are compared with the first one, and the share of them that is like it."""
 COMMENTS = ("#", "//", "%", "*", "!")
@@ -83,19 +83,25 @@ def find_shape(text: str, encoding: str) -> Shape | None:
     if len(text) >= 1000 and lines:
         lines = lines[:-1]  # the last line of the head may be cut
     # the table nearly always starts soon; only a long preamble costs a longer look
-    return _shape_of(lines[:FIRST_LOOK], encoding) or _shape_of(lines[:LONG_LOOK], encoding)
+    return _shape_of(lines, FIRST_LOOK, encoding) or _shape_of(lines, LONG_LOOK, encoding)
 
 
-def _shape_of(lines: list[str], encoding: str) -> Shape | None:
+def _shape_of(lines: list[str], look: int, encoding: str) -> Shape | None:
+    """Of a table that begins in the first `look` lines."""
     best: Shape | None = None
     best_score = 0.0
     for separator in SEPARATORS:
-        rows = [split_cells(line, separator) for line in lines]
+        rows = [split_cells(line, separator) for line in lines[:look]]
         found = _first_data(rows)
         if found is None:
             continue
         first, width = found
         sample = [r for r in rows[first : first + SAMPLE_LINES] if width - 1 <= len(r) <= width + 1]
+        if not all(any(i < len(r) and not is_missing(r[i]) for r in sample) for i in range(width)):
+            # nothing is read of a channel until the vehicle moves
+            later = lines[first + SAMPLE_LINES :]
+            cells_of = (split_cells(line, separator) for line in later[:: len(later) // LATER_LINES + 1])
+            sample += [r for r in cells_of if len(r) == width]
         filled = sum(_is_value(c) for r in sample for c in r)
         # a decimal comma cuts numbers in two when comma is tried as separator: prefer fewer, fuller columns
         score = filled * (1.0 if separator != "," else 0.6) if width <= MOST_COLUMNS else 0.0
@@ -109,7 +115,7 @@ def _shape_of(lines: list[str], encoding: str) -> Shape | None:
         units = tuple(u or told.get(k) for k, u in enumerate(units))
         kinds = "".join(_kind([r[i] for r in sample if i < len(r)]) for i in range(width))
         marks = ('"', " ", "\xa0", "'", "\u202f", "\u2212")
-        plain = set(kinds) <= {"n"} and not any(m in line for line in lines[first:] for m in marks)
+        plain = set(kinds) <= {"n"} and not any(m in line for line in lines[first:look] for m in marks)
         plain = plain and not any(has_grouping(c) for c in cells) and not any(split)
         best, best_score = Shape(encoding, separator, comma, names, units, kinds, first, plain, any(split)), score
     return best

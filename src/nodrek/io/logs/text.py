@@ -6,6 +6,7 @@ channel, and long (time, channel, value). Numbers are read by polars in one go.
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -15,7 +16,7 @@ import numpy.typing as npt
 from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import speed_factor
 from nodrek.errors import UnreadableFile
-from nodrek.io.logs.cells import clean, clock_seconds, numbers_of
+from nodrek.io.logs.cells import clean, clock_seconds, is_number, numbers_of, split_unit, uses_decimal_comma
 from nodrek.io.logs.layout import laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.sections import read_sections, sections_of
@@ -29,6 +30,11 @@ if TYPE_CHECKING:
 
 MOST_CHANNELS_LONG = 2000
 CHUNK = 1 << 20
+MOST_SIGNED = 400
+"""Numbers with a point or comma that are looked at for its meaning, of a column."""
+_BETWEEN_GROUPS = (b" ", b"'", b"\xa0", b"\x80\xaf")
+_GROUP = re.compile(rb"\d(?: |'|\xa0|\xc2\xa0|\xe2\x80\xaf)\d")
+"""Groups of digits with a space of some kind or an apostrophe between, which may come late in a log."""
 EVENLY = 0.5
 """Rows of the rarest pair of words over those of all pairs, from which both words name a channel."""
 
@@ -121,6 +127,7 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
         raise UnreadableFile(
             f"{file.name} breaks off or changes its shape ({reason}): export the log again."
         ) from error
+    comma = shape.decimal_comma if bare else _has_decimal_comma(table, shape)
     out: list[Array | pl.Series] = []
     for kind_letter, column in zip(shape.kinds, table.iter_columns(), strict=True):
         if bare:
@@ -130,21 +137,35 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
                 values = np.where(np.isinf(values), np.nan, values)
             out.append(values)
         elif kind_letter == "n":
-            out.append(numbers_of(column, shape.decimal_comma, shape.units_in_cells))
+            out.append(numbers_of(column, comma, shape.units_in_cells))
         else:
             out.append(column)
     return out
 
 
+def _has_decimal_comma(table: pl.DataFrame, shape: Shape) -> bool:
+    """The decimal sign by the numbers of the whole log: a vehicle that stands at first reads ``0`` in all its rows."""
+    told: list[str] = []
+    for kind_letter, column in zip(shape.kinds, table.iter_columns(), strict=True):
+        if kind_letter == "n":
+            signed = column.filter(column.str.contains("[.,]"))
+            told += signed.gather_every(max(1, len(signed) // MOST_SIGNED)).to_list()
+    cells = [clean(cell) for cell in told]
+    numbers = [c for cell in cells for c in (cell, *(split_unit(cell) or ())[:1]) if is_number(c)]
+    return uses_decimal_comma(numbers, shape.separator) if numbers else shape.decimal_comma
+
+
 def _groups_digits(file: LogFile, shape: Shape) -> bool:
-    """Whether the sign that is not the decimal one stands anywhere: numbers grow into ``1.000`` late in a log."""
+    """Whether the sign that is not the decimal one stands anywhere, or digits in groups: numbers grow into ``1.000``
+    late in a log, and the first of a standing vehicle have no decimals. Between commas such cells stand in quotes."""
     sign = b"." if shape.decimal_comma else b","
     if shape.separator.encode() == sign:
-        return False
+        sign = b'"'
     with file.open() as stream:
         for _ in range(shape.first_row):
             stream.readline()
-        return any(sign in chunk for chunk in iter(lambda: stream.read(CHUNK), b""))
+        chunks = iter(lambda: stream.read(CHUNK), b"")
+        return any(sign in c or (any(m in c for m in _BETWEEN_GROUPS) and bool(_GROUP.search(c))) for c in chunks)
 
 
 def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) -> RawLog | None:
