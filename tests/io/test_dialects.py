@@ -266,6 +266,37 @@ DIALECTS: dict[str, str | bytes] = {
     "names and values, one a line": "".join(
         f"time: {TIME[k]:.2f}; signal: {c}_kmh; value: {SPEEDS[c][k]:.2f}\n" for k in range(ROWS) for c in Corner
     ),
+    "names after a date with points": rows(
+        lambda k: [f"t=03.05.2026 {clock(45000 + TIME[k])}", *pairs(k, "{}={} km/h")], "; "
+    ),
+    "one channel below the other, an accent late": "signal;temps;valeur [km/h]\n".encode("cp1252")
+    + "".join(
+        f"vitesse roue {name};{TIME[k]:.2f};{SPEEDS[c][k]:.2f}\n".replace(".", ",")
+        for c, name in zip(Corner, ("avant gauche", "avant droite", "arrière gauche", "arrière droite"), strict=True)
+        for k in range(ROWS)
+    ).encode("cp1252") + b"# end\n",
+    "a table a channel, in two bytes a letter": "".join(
+        f"WS_{c} [km/h]\nms\tvalue\n" + "".join(f"{50 * k}\t{v:.2f}\n" for k, v in enumerate(SPEEDS[c])) + "\n"
+        for c in Corner
+    ).encode("utf-16"),
+    "long, without names, four to a stamp": "".join(
+        f"{TIME[k]:.2f}|{c}|{SPEEDS[c][k]:.2f} km/h\n" for k in range(ROWS) for c in Corner
+    ),
+    "long, without names, in milliseconds": "".join(
+        f"{7000 + 1e3 * TIME[k] + n:.0f};{c};{SPEEDS[c][k]:.2f} km/h\n"
+        for k in range(ROWS) for n, c in enumerate(Corner)
+    ),
+    "quotes and spaces": f'"Time [s]", {NAMES}\n'
+    + rows(lambda k: [f'"{x}"'.replace(".", ",") for x in (f"{TIME[k]:.2f}", *speeds(k))], ", "),
+    "decimal commas between commas and spaces": f"Time [s],{NAMES}\n".replace(",", ", ")
+    + rows(lambda k: [x.replace(".", ",") for x in (f"{TIME[k]:.2f}", *speeds(k))], ", "),
+    "axles by number": "time;wheel speed 1L [km/h];wheel speed 1R [km/h];wheel speed 2L [km/h];wheel speed 2R [km/h]\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
+    "a remark in one row, and a gear": f"time;{SEMI};event;gear\n"
+    + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k), '"pothole; left"' if k == 40 else "", "N" if k < 2 else "D"], ";"),
+    "nothing is read at first, then with units": "ms;FL;FR;RL;RR\n"
+    + "".join(f"{50 * k - 5000};;;;\n" for k in range(100))
+    + rows(lambda k: [f"{1e3 * TIME[k]:.0f}", *(f"{s} km/h" for s in speeds(k))], ";"),
 }  # fmt: skip
 
 

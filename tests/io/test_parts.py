@@ -54,8 +54,8 @@ def test_words_for_nothing(cell: str) -> None:
 @pytest.mark.parametrize(("cells", "separator", "comma"), [
     (["1,5", "2,25"], ";", True), (["1.5", "2.25"], ";", False), (["1.234,5", "2,25"], ";", True),
     (["1,234.5"], ";", False), (["1,234", "0.5"], ";", False), (["1,5"], ",", True), (["1,500"], ",", False),
-    (["12", "13"], ";", False),
-    (["1,234,567"], ";", False), (["1.234.567"], ";", True), (["1,234"], ";", True),
+    (["12", "13"], ";", False), (["0,500"], ",", True), (["1234,500"], ",", True), (["1,234,567"], ";", False),
+    (["1.234.567"], ";", True), (["1,234"], ";", True),
 ])  # fmt: skip
 def test_the_decimal_sign_of_a_table(cells: list[str], separator: str, comma: bool) -> None:
     assert uses_decimal_comma(cells, separator) is comma

@@ -73,6 +73,12 @@ SYSTEMS = tuple(
     )
 )  # fmt: skip
 """Letters that could be anything else, and are believed only where three or four of one system stand together."""
+_BY_AXLE = re.compile(
+    r"(?<!\d)(?P<axle>[12])[ _.-]?(?P<side>left|right|[lr])(?![a-zà-ÿ\d])"
+    r"|(?<![a-zà-ÿ\d])(?P<first>left|right|[lr])[ _.-]?(?P<then>[12])(?!\d)",
+    re.IGNORECASE,
+)
+"""Axles counted from the front, and a side: ``1L``, ``R2``; believed like `SYSTEMS`."""
 _GLUED = {
     "frontleft": Corner.FL, "leftfront": Corner.FL, "frontright": Corner.FR, "rightfront": Corner.FR,
     "rearleft": Corner.RL, "leftrear": Corner.RL, "rearright": Corner.RR, "rightrear": Corner.RR,
@@ -179,19 +185,36 @@ def corners_by_system(names: list[str]) -> dict[str, Corner]:
     in names that are otherwise the same.
     """
     out: dict[str, Corner] = {}
-    for system in SYSTEMS:
-        by_stem: dict[str, dict[str, Corner]] = {}
-        for name in names:
-            words = words_of(name)
-            codes = [w for w in words if w in system]
-            if len(codes) == 1:
-                stem = " ".join(w for w in words if w != codes[0])
-                by_stem.setdefault(stem, {})[name] = system[codes[0]]
+    for by_stem in (_by_axle_number(names), *(_by_codes(names, system) for system in SYSTEMS)):
         for found in by_stem.values():
             if len(set(found.values())) == len(found) >= LEAST_OF_SYSTEM:
                 for name, corner in found.items():
                     out.setdefault(name, corner)
     return out
+
+
+def _by_codes(names: list[str], system: dict[str, Corner]) -> dict[str, dict[str, Corner]]:
+    """Names with one code of a system in them, and their corners, by what else they say."""
+    by_stem: dict[str, dict[str, Corner]] = {}
+    for name in names:
+        words = words_of(name)
+        codes = [w for w in words if w in system]
+        if len(codes) == 1:
+            stem = " ".join(w for w in words if w != codes[0])
+            by_stem.setdefault(stem, {})[name] = system[codes[0]]
+    return by_stem
+
+
+def _by_axle_number(names: list[str]) -> dict[str, dict[str, Corner]]:
+    """Names with the number of an axle and a side in them, likewise."""
+    by_stem: dict[str, dict[str, Corner]] = {}
+    for name in names:
+        match = _BY_AXLE.search(name)
+        if match:
+            end = "F" if (match["axle"] or match["then"]) == "1" else "R"
+            side = (match["side"] or match["first"])[0].upper()
+            by_stem.setdefault(name[: match.start()] + name[match.end() :], {})[name] = Corner(end + side)
+    return by_stem
 
 
 def speed_score(name: str, unit: str | None) -> float:

@@ -75,15 +75,22 @@ def uses_decimal_comma(cells: list[str], separator: str) -> bool:
         elif cell.count(".") > 1:
             votes += 3
         elif point >= 0:
-            votes -= 1 if len(cell) - point - 1 != 3 else 0
+            votes -= 0 if _may_group(cell, point) else 1
             doubtful -= 1
         else:
-            votes += 1 if len(cell) - comma - 1 != 3 else 0
+            votes += 0 if _may_group(cell, comma) else 1
             doubtful += 1
     # between commas only a quoted cell can hold one, and then grouping is as likely where in doubt
     if votes == 0 and separator != ",":
         votes = doubtful
     return votes > 0
+
+
+def _may_group(cell: str, at: int) -> bool:
+    """Whether the only sign of a number, there, may set three digits apart: ``1.250`` does, ``0.250``, ``1250.500``
+    and ``1.25`` do not."""
+    whole = cell[:at].lstrip("+-\u2212")
+    return len(cell) - at - 1 == 3 and 1 <= len(whole) <= 3 and not whole.startswith("0")
 
 
 def numbers_of(column: pl.Series, decimal_comma: bool, with_units: bool = False) -> Array:
@@ -92,9 +99,10 @@ def numbers_of(column: pl.Series, decimal_comma: bool, with_units: bool = False)
 
     # every usual way of grouping digits goes: spaces of three kinds, apostrophe, and the
     # sign that is not the decimal one
-    text = column.str.strip_chars(' "\t\u00a0\r').str.replace_all(r"[ '\u00a0\u202f]", "").str.replace("\u2212", "-")
+    text = column.str.strip_chars(' "\t\u00a0\r')
     if with_units:
-        text = text.str.replace(r"[A-Za-z][A-Za-z/1]*$", "")
+        text = text.str.replace(r"(?:\s+1/min|\s*[A-Za-z][A-Za-z/]*)$", "")
+    text = text.str.replace_all(r"[ '\u00a0\u202f]", "").str.replace("\u2212", "-")
     if decimal_comma:
         text = text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
     else:

@@ -17,8 +17,11 @@ SERIAL_DAYS = (20_000.0, 80_000.0)
 """Days since 1899-12-30, as spreadsheets count, for the years 1954 to 2119."""
 
 
-def seconds_of(values: Array, unit: str | None) -> tuple[Array, tuple[str, ...]]:
-    """Seconds from a column of numbers; the size of values and steps tells a missing unit."""
+def seconds_of(values: Array, unit: str | None, abreast: int = 1) -> tuple[Array, tuple[str, ...]]:
+    """Seconds from a column of numbers; the size of values and steps tells a missing unit.
+
+    `abreast`: so many channels take the rows in turn.
+    """
     factor = time_factor(unit)
     known = values if not np.isnan(values).any() else values[~np.isnan(values)]
     if known.size < 2:
@@ -26,7 +29,7 @@ def seconds_of(values: Array, unit: str | None) -> tuple[Array, tuple[str, ...]]
     # the size of values and steps is plain from a part of them
     some = known[: 2 * SOME]
     size = float(np.median(np.abs(some)))
-    steps = np.diff(some)
+    steps = some[abreast:] - some[:-abreast]
     step = float(np.median(steps[steps > 0])) if (steps > 0).any() else 1.0
     if factor is None or factor == 1.0:
         for low, high, epoch in _EPOCH:

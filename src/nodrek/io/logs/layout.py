@@ -24,6 +24,8 @@ RARE_SEPARATORS, RARE_SHARE = ("^", "~", "#", "&"), 2.0
 _CELL_ENDS, _TAG = re.compile(r"</t[dh]>\s*(?=<t[dh])", re.IGNORECASE), re.compile(r"<[^<>\n]{0,200}>")
 NAMES_WITHIN, LONGEST_NAME = 4096, 300
 _SPACES = re.compile(r"[ \t]+")
+_DECIMAL_COMMA, _OTHER_COMMA = re.compile(r"(?<!\d)\d+,\d"), re.compile(r"\D,\S|,[^\s\d]|\d,\d+,\d|\"")
+_BEFORE_QUOTE = re.compile(r"(?<=[,;|])[ \t]+(?=\")")
 
 
 def shape_of(head: bytes) -> Shape | None:
@@ -37,24 +39,31 @@ def shape_of(head: bytes) -> Shape | None:
 
 
 def laid_out(file: LogFile) -> LogFile:
-    """The file itself, or one in memory whose lines and cells are set as `Shape` expects."""
+    """The file itself, or one in memory whose lines and cells are set as `Shape` expects, in UTF-8."""
     head = file.head()
     decoded = decode_head(head)
     if decoded is None or file.size > LARGEST:
         return file
-    text, encoding = decoded
+    text, encoding = decoded[0], _encoding_of(file) if head.isascii() else decoded[1]
     lines = _mended(text)
     spaced = find_shape(lines, encoding) is None
-    if lines is text and not spaced:
+    if lines is text and not spaced and encoding.startswith("utf-8"):
         return file
     whole = _mended(file.read().decode(encoding, errors="replace"))
     whole = _with_tabs(whole) if spaced else whole
-    return replace(file, content=whole.encode(encoding, errors="replace"))
+    return replace(file, content=whole.removeprefix("\ufeff").encode(errors="replace"))
+
+
+def _encoding_of(file: LogFile) -> str:
+    """Of a file that begins in plain letters: an accent may come late, as the name of a corner in long form."""
+    decoded = decode_head(file.read())
+    return "utf-8" if decoded is None else decoded[1]
 
 
 def _mended(text: str) -> str:
     """Lines as `Shape` expects them, whatever wrote them; the text itself where nothing is to be mended."""
     text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
+    text = _with_lone_commas(_BEFORE_QUOTE.sub("", text) if ' "' in text else text)
     return _without_breaks_in_names(_with_whole_numbers(_with_bare_stamps(_without_tags(text))))
 
 
@@ -66,6 +75,15 @@ def _without_breaks_in_names(text: str) -> str:
     if not any("\n" in part for part in quoted) or max(map(len, quoted)) > LONGEST_NAME or len(parts) % 2 == 0:
         return text
     return '"'.join(" ".join(p.split()) if i % 2 and "\n" in p else p for i, p in enumerate(parts)) + rest
+
+
+def _with_lone_commas(text: str) -> str:
+    """Numbers with a decimal comma between cells that a comma and a space separate: tabs between the cells."""
+    sample = [line for line in text[:CUT_WITHIN].split("\n")[-STAMPED_ROWS:-1] if line.strip()]
+    cut = [line for line in sample if line.count(", ") >= LEAST_CUT and _DECIMAL_COMMA.search(line)]
+    if not sample or len(cut) < STAMPED_SHARE * len(sample) or any(_OTHER_COMMA.search(line) for line in cut):
+        return text
+    return text.replace(", ", "\t")
 
 
 def _with_bare_stamps(text: str) -> str:

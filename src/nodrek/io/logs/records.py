@@ -33,7 +33,7 @@ _FIRST_LINES, _LEAST_LINES, _LEAST_SHARE = 200, 3, 0.8
 _PAIR = re.compile(
     r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}+)[=:]\s*
     (?P<value>"[^"]*"
-      |\d{4}-\d\d-\d\d[T ]\d\d:\d\d[^\s;|]*
+      |\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d\d:\d\d[^\s;|]*
       |\d{1,3}:\d\d(?::\d\d)?(?:[.,]\d+)?
       |[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?![\w.])(?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz|ms|s)(?![\w/]))?
       |[^\s=:;,|]*)""",

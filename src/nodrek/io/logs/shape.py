@@ -192,7 +192,7 @@ def _header(
     if len(above) > 1 and _is_row_of_kinds(above[-1]):
         above = above[:-1]
     units: list[str | None] = [None] * width
-    if len(above) > 1 and _is_unit_row(above[-1]):
+    if len(above) > 1 and _is_unit_row(above[-1]) and sum(map(bool, above[-2])) >= sum(map(bool, above[-1])):
         units = [_unit_text(cell) for cell in above[-1]]
         above = above[:-1]
     names = above[-1] if above else [f"column {i + 1}" for i in range(width)]

@@ -35,6 +35,8 @@ MOST_SIGNED = 400
 _BETWEEN_GROUPS = (b" ", b"'", b"\xa0", b"\x80\xaf")
 _GROUP = re.compile(rb"\d(?: |'|\xa0|\xc2\xa0|\xe2\x80\xaf)\d")
 """Groups of digits with a space of some kind or an apostrophe between, which may come late in a log."""
+FILLED = 0.5
+"""Share of rows, above which a column of words may name a channel; remarks come now and then."""
 EVENLY = 0.5
 """Rows of the rarest pair of words over those of all pairs, from which both words name a channel."""
 
@@ -176,26 +178,49 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
     if not naming or not numbers:
         return None
     labels = _labels([c for c in naming if not isinstance(c, np.ndarray)])
-    # lines without a channel are no rows of the table: remarks below it, blank lines
-    named = labels != ""
+    # lines without a channel or a number are no rows of the table: remarks below it, blank lines
+    told = [
+        ~np.isnan(c) if isinstance(c, np.ndarray) else c.is_not_null().to_numpy() for c in _unnamed(columns, naming)
+    ]
+    named = (labels != "") & np.any(told, axis=0)
     labels, columns = labels[named], [c[named] if isinstance(c, np.ndarray) else c.filter(named) for c in columns]
     # read as wide with one value channel first: that finds the clock
-    wide = [c if isinstance(c, np.ndarray) else None for c in columns]
-    raw = assemble(file.name, shape.names, shape.units, wide, "csv", _clocks(shape, columns))
-    if len(raw.channels) != 1 or raw.channels[0].times_s.size != labels.size:
-        return None
-    value = raw.channels[0]
-    units = None if unit_at is None else columns[unit_at]
-    channels = []
-    for name in dict.fromkeys(labels.tolist()):
-        rows = np.flatnonzero(labels == name)
-        if rows.size < LEAST_ROWS:
-            continue
-        unit = (
-            value.unit if units is None or isinstance(units, np.ndarray) else clean(units[int(rows[0])] or "") or None
+    wide, clocks = [c if isinstance(c, np.ndarray) else None for c in columns], _clocks(shape, columns)
+    channels: list[RawChannel] = []
+    warnings: dict[str, None] = {}
+    for rows in _rows_of_a_clock(labels):
+        part = [None if c is None else c[rows] for c in wide]
+        abreast = np.unique(labels[rows]).size
+        raw = assemble(
+            file.name, shape.names, shape.units, part, "csv", {i: c[rows] for i, c in clocks.items()}, abreast
         )
-        channels.append(RawChannel(name, unit, value.times_s[rows], value.values[rows]))
-    return RawLog(tuple(channels), "csv", raw.warnings) if channels else None
+        if len(raw.channels) != 1 or raw.channels[0].times_s.size != rows.size:
+            return None
+        warnings |= dict.fromkeys(raw.warnings)
+        value = raw.channels[0]
+        units = None if unit_at is None else columns[unit_at]
+        for name in dict.fromkeys(labels[rows].tolist()):
+            own = np.flatnonzero(labels[rows] == name)
+            if own.size < LEAST_ROWS:
+                continue
+            said = None if units is None or isinstance(units, np.ndarray) else units[int(rows[own[0]])]
+            unit = value.unit if units is None or isinstance(units, np.ndarray) else clean(said or "") or None
+            channels.append(RawChannel(name, unit, value.times_s[own], value.values[own]))
+    return RawLog(tuple(channels), "csv", tuple(warnings)) if channels else None
+
+
+def _unnamed(columns: list[Array | pl.Series], naming: list[Array | pl.Series]) -> list[Array | pl.Series]:
+    """Those that do not name the channel."""
+    return [column for column in columns if not any(column is other for other in naming)]
+
+
+def _rows_of_a_clock(labels: npt.NDArray[np.str_]) -> list[npt.NDArray[np.int64]]:
+    """Rows by channel where one channel stands below the other, with the clock from its beginning; else all."""
+    rows = np.arange(labels.size)
+    begins = np.flatnonzero(labels[1:] != labels[:-1]) + 1
+    parts = np.split(rows, begins)
+    grouped = len(parts) == np.unique(labels).size and min(map(len, parts)) >= EVENLY * labels.size / len(parts)
+    return parts if grouped else [rows]
 
 
 def _labels(columns: list[pl.Series]) -> npt.NDArray[np.str_]:
@@ -213,8 +238,10 @@ def _labels(columns: list[pl.Series]) -> npt.NDArray[np.str_]:
 
 
 def _names_channels(kind: str, column: Array | pl.Series) -> bool:
-    """Whether the words of a column come again and again, and are more than one."""
+    """Whether the words of a column come again and again, in most rows, and are more than one."""
     if isinstance(column, np.ndarray) or kind != "t":
         return False
-    distinct = column.n_unique()
-    return 1 < distinct <= MOST_CHANNELS_LONG and distinct < 0.5 * len(column)
+    words = column.drop_nulls().str.strip_chars(' "\t\r')
+    words = words.filter(words != "")
+    distinct = words.n_unique()
+    return 1 < distinct <= MOST_CHANNELS_LONG and distinct < 0.5 * len(column) and len(words) > FILLED * len(column)

@@ -42,14 +42,16 @@ def assemble(
     columns: Sequence[Array | None],
     format_name: str,
     clocks: Mapping[int, Array] | None = None,
+    abreast: int = 1,
 ) -> RawLog:
     """One `RawLog` of equally long columns; ``None`` for columns that hold no numbers.
 
-    `clocks`: columns already known as seconds of a clock (from clock times or dates).
+    `clocks`: columns already known as seconds of a clock (from clock times or dates). `abreast`: so many channels take
+    the rows in turn.
     Raises `UnreadableFile` where nothing can be a clock.
     """
     ready, columns = _with_fractions(names, units, columns, dict(clocks or {}))
-    at = _clock_columns(names, units, columns, ready)
+    at = _clock_columns(names, units, columns, ready, abreast)
     if not at and _newest_first(names, units, columns):
         turned = [None if column is None else column[::-1] for column in columns]
         raw = assemble(file_name, names, units, turned, format_name)
@@ -67,7 +69,7 @@ def assemble(
             seconds = ready[i]
         else:
             assert column is not None
-            seconds, notes = seconds_of(column, units[i] or _unit_in_name(names[i]))
+            seconds, notes = seconds_of(column, units[i] or _unit_in_name(names[i]), abreast)
         times[i], more = unroll(seconds)
         warnings += [n for n in (*notes, *more) if n not in warnings]
     if max(int((~np.isnan(t)).sum()) for t in times.values()) < LEAST_ROWS:
@@ -162,7 +164,11 @@ def _plain_words(name: str) -> list[str]:
 
 
 def _clock_columns(
-    names: Sequence[str], units: Sequence[str | None], columns: Sequence[Array | None], ready: Mapping[int, Array]
+    names: Sequence[str],
+    units: Sequence[str | None],
+    columns: Sequence[Array | None],
+    ready: Mapping[int, Array],
+    abreast: int,
 ) -> list[int]:
     """By name, by kind, by behaviour; several where each channel has one of its own."""
     named = [
@@ -178,8 +184,9 @@ def _clock_columns(
         best = [i for i in ready if is_clock_name(names[i], None)] or list(ready)
         return best[:1]
     return [
-        i for i, column in enumerate(columns) if rises(column, strictly=True) and not is_count_of_rows(names[i], column)
-    ][:1]
+        i for i, column in enumerate(columns)
+        if column is not None and rises(column[::abreast], strictly=True) and not is_count_of_rows(names[i], column)
+    ][:1]  # fmt: skip
 
 
 def _clock_of(names: Sequence[str], column: int, clocks: list[int]) -> int:
