@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import RawChannel, RawLog
 from nodrek.errors import UnreadableFile
-from nodrek.io.logs.shape import COMMENTS, name_and_unit
+from nodrek.io.logs.cells import clean, clock_seconds
+from nodrek.io.logs.shape import COMMENTS, SEPARATORS, name_and_unit
 from nodrek.io.logs.source import LogFile
 
 LARGEST = 64 * 1024**2
 """Bytes up to which a log is looked at for sections."""
 MOST, LEAST_ROWS = 64, 3
+MOST_REMARKS, NAMES_WITHIN, LONGEST_LINE = 2000, 40, 20_000
+"""Places where lines of words may interrupt rows; lines within which the names of a table stand; letters of a line."""
 MOST_WORDS = 0.05
 """Share of the lines that are words: where every row begins with one, they are cells."""
 _ROWS_BEGIN = "0123456789+-.,;\t \"'|"
@@ -41,6 +45,10 @@ def sections_of(file: LogFile) -> list[LogFile]:
     last = words[np.append(np.diff(words) > 1, True)]
     rows_after = np.diff(np.append(last, starts.size))
     begins = begins[[rows_after[np.searchsorted(last, b)] > LEAST_ROWS for b in begins]]
+    if begins.size > MOST_REMARKS:
+        return []
+    lines = _Lines(content, starts)
+    begins = np.array([b for b in begins if not _interrupts(lines, int(b), int(last[np.searchsorted(last, b)]))])
     begins[:1] = 0
     if not 2 <= begins.size <= MOST:
         return []
@@ -50,6 +58,46 @@ def sections_of(file: LogFile) -> list[LogFile]:
     if len({_title(part) for part in parts}) < len(parts):
         return []
     return [replace(file, content=part) for part in parts]
+
+
+@dataclass(frozen=True)
+class _Lines:
+    """Lines of a text by number, those that are not empty; ``starts``: where each begins."""
+
+    content: bytes
+    starts: npt.NDArray[np.int64]
+
+    def __getitem__(self, number: int) -> str:
+        start = int(self.starts[number])
+        end = self.content.find(b"\n", start)
+        line = self.content[start : end if end >= 0 else len(self.content)][:LONGEST_LINE]
+        return line.decode("utf-8", errors="replace").strip("\ufeff \r")
+
+
+def _interrupts(lines: _Lines, first: int, last: int) -> bool:
+    """Whether lines of words, from `first` to `last`, only interrupt a table: its own names once more, or a remark
+    after which its clock goes on."""
+    if first == 0:
+        return False
+    before, after = lines[first - 1], lines[last + 1]
+    separator = max(SEPARATORS, key=before.count)
+    width = before.count(separator)
+    if not width or after.count(separator) != width:
+        return False
+    if first == last and any(lines[k] == lines[first] for k in range(min(first, NAMES_WITHIN))):
+        return True
+    is_header = any(lines[k].count(separator) >= width for k in range(first, last + 1))
+    then, now = (_seconds(row.split(separator)[0]) for row in (before, after))
+    return not is_header and now >= then
+
+
+def _seconds(cell: str) -> float:
+    """Of a number or a clock time; NaN for anything else."""
+    cell = clean(cell)
+    try:
+        return float(cell.replace(",", "."))
+    except ValueError:
+        return float(clock_seconds([cell])[0])
 
 
 def read_sections(parts: Sequence[LogFile], read: Callable[[LogFile], RawLog]) -> RawLog:
