@@ -294,6 +294,14 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
     "a remark in one row, and a gear": f"time;{SEMI};event;gear\n"
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k), '"pothole; left"' if k == 40 else "", "N" if k < 2 else "D"], ";"),
+    "a remark among the rows": f"time,{NAMES}\n"
+    + rows(lambda k: ["# bump\n" * (k == 60) + f"{TIME[k]:.2f}", *speeds(k)]),
+    "names again, and a mark": "logger 7\nvan\n"
+    + rows(
+        lambda k: [f"time;{SEMI}\n" * (k % 40 == 0) + "MARK;7\n" * (k == 60) + f"{TIME[k]:.2f}", *speeds(k)], ";"
+    ),
+    "a summary below, columns numbered": f"No.;Time;{SEMI}\n"
+    + rows(lambda k: [f"{k + 1}", f"{TIME[k]:.2f}", *speeds(k)], ";") + "Min;0;0;0;0;0\nMax;99;99;99;99;99\n",
     "nothing is read at first, then with units": "ms;FL;FR;RL;RR\n"
     + "".join(f"{50 * k - 5000};;;;\n" for k in range(100))
     + rows(lambda k: [f"{1e3 * TIME[k]:.0f}", *(f"{s} km/h" for s in speeds(k))], ";"),

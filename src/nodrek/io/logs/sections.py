@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import RawChannel, RawLog
 from nodrek.errors import UnreadableFile
-from nodrek.io.logs.cells import clean, clock_seconds
+from nodrek.io.logs.cells import clean, clock_seconds, is_missing
 from nodrek.io.logs.shape import COMMENTS, SEPARATORS, name_and_unit
 from nodrek.io.logs.source import LogFile
 
@@ -25,39 +25,57 @@ MOST_WORDS = 0.05
 _ROWS_BEGIN = "0123456789+-.,;\t \"'|"
 _DATA = np.zeros(256, dtype=bool)
 _DATA[list(_ROWS_BEGIN.encode())] = True
-_END, _RETURN = ord("\n"), ord("\r")
+_END, _RETURN, _QUOTE = ord("\n"), ord("\r"), ord('"')
 
 
 def sections_of(file: LogFile) -> list[LogFile]:
-    """The tables of a log, each as a file in memory; fewer than two where it is one table."""
+    """The tables of a log, each as a file in memory, without what is said between and below their rows; the file
+    itself where nothing is."""
     if file.size > LARGEST:
-        return []
+        return [file]
     content = file.read()
     letters = np.frombuffer(content, dtype=np.uint8)
     starts = np.concatenate([[0], np.flatnonzero(letters[:-1] == _END) + 1])
     first = letters[starts]
+    quoted = np.flatnonzero((first == _QUOTE) & (starts + 1 < letters.size))
+    first[quoted] = letters[starts[quoted] + 1]
     starts, first = starts[(first != _END) & (first != _RETURN)], first[(first != _END) & (first != _RETURN)]
     words = np.flatnonzero(~_DATA[first])
     if not words.size or words.size > MOST_WORDS * starts.size:
-        return []
+        return [file]
     # lines of words with rows before them begin a section, unless too few rows follow
     begins = words[np.diff(words, prepend=-LEAST_ROWS - 1) > LEAST_ROWS]
     last = words[np.append(np.diff(words) > 1, True)]
     rows_after = np.diff(np.append(last, starts.size))
-    begins = begins[[rows_after[np.searchsorted(last, b)] > LEAST_ROWS for b in begins]]
     if begins.size > MOST_REMARKS:
-        return []
+        return [file]
+    head = words[words < np.append(begins[1:], starts.size)[0]]
+    ends = last[np.searchsorted(last, begins)]
+    follows = rows_after[np.searchsorted(last, begins)] > LEAST_ROWS
     lines = _Lines(content, starts)
-    begins = np.array([b for b in begins if not _interrupts(lines, int(b), int(last[np.searchsorted(last, b)]))])
-    begins[:1] = 0
-    if not 2 <= begins.size <= MOST:
-        return []
-    cuts = [*starts[begins].tolist(), len(content)]
+    kept = [
+        (b, e) for b, e, ok in zip(begins[1:], ends[1:], follows[1:], strict=True) if ok and not lines.interrupts(b, e)
+    ]
+    if len(kept) >= MOST:
+        return [file]
+    cuts = [0, *(int(starts[begin]) for begin, _ in kept), len(content)]
     parts = [content[a:b] for a, b in pairwise(cuts)]
     # a header that comes again is no other table
     if len({_title(part) for part in parts}) < len(parts):
-        return []
-    return [replace(file, content=part) for part in parts]
+        return [file]
+    needed = {*head.tolist(), *(k for begin, end in kept for k in range(begin, end + 1))}
+    remarks = [k for k in words.tolist() if k not in needed and not is_missing(lines.first_cell(k))]
+    return [replace(file, content=part) for part in _without(content, cuts, remarks, starts)]
+
+
+def _without(content: bytes, cuts: list[int], remarks: list[int], starts: npt.NDArray[np.int64]) -> Iterator[bytes]:
+    """The parts of `content` between `cuts`, without the lines whose numbers are `remarks`."""
+    for begin, end in pairwise(cuts):
+        pieces, at = [], begin
+        for start in (int(starts[k]) for k in remarks if begin <= starts[k] < end):
+            pieces.append(content[at:start])
+            at = content.find(b"\n", start) + 1 or len(content)
+        yield b"".join([*pieces, content[at:end]])
 
 
 @dataclass(frozen=True)
@@ -73,22 +91,22 @@ class _Lines:
         line = self.content[start : end if end >= 0 else len(self.content)][:LONGEST_LINE]
         return line.decode("utf-8", errors="replace").strip("\ufeff \r")
 
+    def first_cell(self, number: int) -> str:
+        return clean(min((self[number].split(separator)[0] for separator in SEPARATORS), key=len))
 
-def _interrupts(lines: _Lines, first: int, last: int) -> bool:
-    """Whether lines of words, from `first` to `last`, only interrupt a table: its own names once more, or a remark
-    after which its clock goes on."""
-    if first == 0:
-        return False
-    before, after = lines[first - 1], lines[last + 1]
-    separator = max(SEPARATORS, key=before.count)
-    width = before.count(separator)
-    if not width or after.count(separator) != width:
-        return False
-    if first == last and any(lines[k] == lines[first] for k in range(min(first, NAMES_WITHIN))):
-        return True
-    is_header = any(lines[k].count(separator) >= width for k in range(first, last + 1))
-    then, now = (_seconds(row.split(separator)[0]) for row in (before, after))
-    return not is_header and now >= then
+    def interrupts(self, first: int, last: int) -> bool:
+        """Whether lines of words, from `first` to `last`, only interrupt a table: its own names once more, or a remark
+        after which its clock goes on."""
+        before, after = self[first - 1], self[last + 1]
+        separator = max(SEPARATORS, key=before.count)
+        width = before.count(separator)
+        if not width or after.count(separator) != width:
+            return False
+        if first == last and any(self[k] == self[first] for k in range(min(first, NAMES_WITHIN))):
+            return True
+        is_header = any(self[k].count(separator) >= width for k in range(first, last + 1))
+        then, now = (_seconds(row.split(separator)[0]) for row in (before, after))
+        return not is_header and now >= then
 
 
 def _seconds(cell: str) -> float:

@@ -6,7 +6,7 @@ import csv
 import re
 from dataclasses import dataclass
 
-from nodrek.core.units import is_no_unit, speed_factor, time_factor
+from nodrek.core.units import is_no_unit, is_speed_spelling, time_factor
 from nodrek.io.logs.cells import clean, has_grouping, is_clock, is_missing, is_number, split_unit, uses_decimal_comma
 
 SEPARATORS = ("\t", ";", ",", "|")
@@ -227,7 +227,7 @@ def _fit(row: list[str], width: int) -> list[str]:
 
 def _is_unit_row(row: list[str]) -> bool:
     filled = [c for c in row if c]
-    known = sum(speed_factor(c) is not None or time_factor(c.strip("[](){}")) is not None for c in filled)
+    known = sum(is_speed_spelling(c) or time_factor(c.strip("[](){}")) is not None for c in filled)
     short = sum(len(c) <= 8 for c in filled)
     return bool(filled) and known >= 1 and short >= 0.8 * len(filled) and not any(is_number(c) for c in filled)
 

@@ -50,7 +50,7 @@ def read(file: LogFile, request: Request) -> RawLog:
     """All columns of numbers against their time column, faithful."""
     file = laid_out(file)
     parts = sections_of(file)
-    return read_sections(parts, _read) if parts else _read(file)
+    return read_sections(parts, _read) if len(parts) > 1 else _read(parts[0])
 
 
 def _read(file: LogFile) -> RawLog:
