@@ -189,14 +189,16 @@ def test_time_units() -> None:
     assert [time_factor(u) for u in ("s", "ms", "µs", "km/h", None)] == [1.0, 1e-3, 1e-6, None, None]
 
 
-@pytest.mark.parametrize(("scale", "unit"), [(1.0, "km/h"), (1 / 3.6, "m/s")])
+@pytest.mark.parametrize(("scale", "unit"), [(1.0, "km/h"), (1 / 3.6, "m/s"), (1000 / 60 / 1.95, "rpm")])
 def test_a_missing_unit_is_guessed_and_said(scale: float, unit: str) -> None:
-    """Nobody brakes a car with 3.6 times its grip: the rate of change tells km/h from m/s."""
+    """Nobody brakes a car with 3.6 times its grip: the rate of change tells km/h from m/s. Hundreds of different
+    values that no vehicle reaches are turns: 58 km/h are about 500 a minute (1.95 m a turn)."""
     speed = np.clip(30 + 28 * np.sin(TIMES * 0.32), 0, None) * scale
     log = map_corners(raw(("FL", None), ("FR", None), values=speed))
     assert {c.unit for c in log.channels.values()} == {unit}
     assert all(c.unit_guessed for c in log.channels.values())
     assert any(unit in w for w in log.warnings)
+    np.testing.assert_allclose(log.channels[Corner.FL].speed, speed / scale / 3.6, atol=1e-9)
 
 
 @pytest.mark.parametrize("sentinel", [655.35, 255.99, 6553.5])

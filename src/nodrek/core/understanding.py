@@ -28,6 +28,9 @@ STRAY_SHARE = 0.01
 NOMINAL_CIRCUMFERENCE = 1.95
 NOMINAL_TEETH = 48
 """Taken where turns or edges are logged and neither size nor teeth are known."""
+TURNING = "rpm"
+_GUESSED = {"km/h": 1 / 3.6, "m/s": 1.0, TURNING: NOMINAL_CIRCUMFERENCE / 60.0}
+"""m/s per value of the units that are guessed where none is named."""
 MANY_VALUES = 20
 """Different values, most of them no speeds, from which a channel has another unit, and no code for "no value"."""
 _UNIT_IN_NAME = re.compile(
@@ -157,8 +160,8 @@ def scale_of(channel: RawChannel, times: Array, values: Array) -> Scale:
             return Scale(turn * NOMINAL_CIRCUMFERENCE, str(spelling).strip("[](){} "), relative=True)
         if edge is not None:
             return Scale(edge * NOMINAL_CIRCUMFERENCE / NOMINAL_TEETH, "Hz", relative=True)
-    factor = _guess_factor(times, values)
-    return Scale(factor, speed_unit_name(factor), guessed=True)
+    unit = _guess_unit(times, values)
+    return Scale(_GUESSED[unit], unit, guessed=True)
 
 
 def no_values(values: Array, factor: float) -> npt.NDArray[np.bool_]:
@@ -184,18 +187,22 @@ def agree_on_guesses(channels: dict[Corner, WheelChannel], warnings: list[str]) 
     guessed = {c: ch for c, ch in channels.items() if ch.unit_guessed}
     if not guessed:
         return
-    factors = {"km/h": 1 / 3.6, "mph": MPH, "m/s": 1.0}
+    factors = {**_GUESSED, "mph": MPH}
     units = [ch.unit for ch in guessed.values()]
     known = [ch.unit for ch in channels.values() if not ch.unit_guessed and ch.unit in factors]
     unit = known[0] if known else max(sorted(set(units)), key=units.count)
     for corner, channel in guessed.items():
         change = factors[unit] / factors[channel.unit]
         if change != 1.0:
+            speed = channel.speed * change
+            with np.errstate(invalid="ignore"):
+                wild = speed > FASTEST
             channels[corner] = WheelChannel(
-                corner, channel.name, unit, True, channel.times, channel.speed * change,
-                channel.invalid, channel.quantum * change, channel.rate, channel.lag, channel.confidence,
+                corner, channel.name, unit, True, channel.times, np.where(wild, np.nan, speed),
+                channel.invalid | wild, channel.quantum * change, channel.rate, channel.lag, channel.confidence,
             )  # fmt: skip
-    warnings.append(f"The log names no unit for the wheel speeds; {unit} was taken from how the values move.")
+    nearly = ", so that ratios are right and speeds only nearly" if unit == TURNING else ""
+    warnings.append(f"The log names no unit for the wheel speeds; {unit} was taken from how the values move{nearly}.")
 
 
 def _evened(times: Array, notes: list[str]) -> Array:
@@ -240,18 +247,21 @@ def _spread(times: Array, first: npt.NDArray[np.bool_]) -> Array:
     return np.asarray(np.repeat(stamps, count) + place * np.repeat(step / count, count))
 
 
-def _guess_factor(times: Array, values: Array) -> float:
+def _guess_unit(times: Array, values: Array) -> str:
     """km/h unless the drive would be impossible in it."""
     known = np.abs(values[np.isfinite(values)])
     if known.size < 10:
-        return 1 / 3.6
+        return "km/h"
+    # codes for "no value" are few; speeds that no vehicle reaches are many where turns are counted, or edges
+    if np.unique(known[known > 3.6 * FASTEST]).size >= MANY_VALUES and known.max() * _GUESSED[TURNING] < FASTEST:
+        return TURNING
     top = float(np.quantile(known, 0.995))
     step = np.diff(times)
     with np.errstate(divide="ignore", invalid="ignore"):
         change = np.abs(np.diff(values)) / step
     brisk = float(np.nanquantile(change[step > 0], 0.95)) if (step > 0).any() else 0.0
     # drivers brake and pull with 2 to 4 m/s²; as km/h per s the figure is 3.6 times larger
-    return 1.0 if top < 45.0 and brisk < 3.2 and top > 0.1 else 1 / 3.6
+    return "m/s" if top < 45.0 and brisk < 3.2 and top > 0.1 else "km/h"
 
 
 def _quantum(values: Array) -> float:
