@@ -14,6 +14,7 @@ from conftest import drive
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.ahead import nats_of_levels
+from nodrek.core.motion.blocks import quick_median, quick_quantile
 from nodrek.core.motion.events import find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
@@ -479,3 +480,10 @@ def test_silence_that_springs_back_too_high_costs_no_edges() -> None:
     lost = losing_edges(compare_corners(channels, usable))
     assert set(lost) == {Corner.RR}
     assert lost[Corner.RR].change == pytest.approx(0.0, abs=0.01)
+
+
+@given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=60), st.floats(0.0, 1.0))
+def test_quick_quantiles_are_those_of_numpy(values: list[float], share: float) -> None:
+    array = np.array(values)
+    assert quick_median(array) == np.median(array)
+    assert quick_quantile(array, share) == np.quantile(array, share)

@@ -23,7 +23,7 @@ from itertools import permutations
 import numpy as np
 
 from nodrek.core.model import Array, Corner, WheelChannel, WheelLog
-from nodrek.core.motion.blocks import half_sample_mode, mad_sigma
+from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, quick_quantile
 
 FROM_SPEED = 3.0
 STRETCH_S = 5.0
@@ -272,7 +272,7 @@ def _fit(
         gram = asked.T @ (design * weight[:, None]) + 1e-9 * np.eye(design.shape[1])
         solution = np.asarray(np.linalg.solve(gram, asked.T @ (wanted * weight)), dtype=np.float64)
         rest = wanted - design @ solution
-        spread = max(float(np.quantile(np.abs(rest[use]), 0.7)), rounding, 1e-6)
+        spread = max(quick_quantile(np.abs(rest[use]), 0.7), rounding, 1e-6)
         weight = use / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
     count = values.size // stretch
     if count < LEAST_STRETCHES:

@@ -25,7 +25,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
-from nodrek.core.motion.blocks import median_last_axis, slow_part, spread_blocks, to_blocks
+from nodrek.core.motion.blocks import median_last_axis, quick_median, slow_part, spread_blocks, to_blocks
 from nodrek.core.motion.usable import WALK, Usable
 
 SLOWEST = WALK
@@ -73,13 +73,13 @@ class Deviations:
     @cached_property
     def step_s(self) -> float:
         """Median time from sample to sample; 0 of fewer than two."""
-        return float(np.median(np.diff(self.times))) if self.times.size > 1 else 0.0
+        return quick_median(np.diff(self.times)) if self.times.size > 1 else 0.0
 
     @cached_property
     def usual_noise(self) -> float:
         """Median of the noise; NaN where none is known."""
         known = self.noise[np.isfinite(self.noise)]
-        return float(np.median(known)) if known.size else float("nan")
+        return quick_median(known) if known.size else float("nan")
 
     @cached_property
     def only_crawls(self) -> bool:

@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
+from nodrek.core.motion.blocks import quick_median
 from nodrek.core.motion.reference import median_of
 from nodrek.core.motion.usable import Usable
 
@@ -137,7 +138,7 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
         mates = _own_by_mates(channel.corner, others, middle)[known]
         rises, falls = _speeds(times, mates, own, change, rising)
     step = np.diff(times, append=times[-1])
-    step = np.minimum(step, 4.0 * float(np.median(step)))
+    step = np.minimum(step, 4.0 * quick_median(step))
     both = np.concatenate([rises, falls])
     if not both.size:
         return Waking(rises, falls, 0.0, 0.0, 0.0)
@@ -194,7 +195,7 @@ def _for_good(rises: Array, mates: Array, silent: npt.NDArray[np.bool_]) -> floa
 
 def _typical_change(rises: Array, falls: Array) -> float:
     changes = rises if rises.size else falls
-    return float(np.median(changes)) if changes.size else float("nan")
+    return quick_median(changes) if changes.size else float("nan")
 
 
 def _middle(speed: Array, share: Array) -> float:

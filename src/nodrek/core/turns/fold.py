@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nodrek.core.model import Array
+from nodrek.core.motion.blocks import quick_median, quick_quantile
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.carried import Carried, without_filter
 from nodrek.core.turns.phase import from_centre, ring_angle, turn_phasor, within_turn
@@ -85,7 +86,7 @@ def _profile(motion: CornerMotion, turns: Array, carried: Carried) -> RingFold:
     speeds = motion.expected[used]
     if speeds.size:
         share = min(1.0, max(0.6, LEAST_HITS * PROFILE_BINS / speeds.size))
-        used &= motion.expected <= np.quantile(speeds, share)
+        used &= motion.expected <= quick_quantile(speeds, share)
     # a sample counts by how well it knows: counted edges are coarse when slow
     trust = 1.0 / motion.noise[used] ** 2
     undone = np.clip(without_filter(motion.deviation, carried)[used], -1.0, 0.5)
@@ -107,7 +108,7 @@ def _profile(motion: CornerMotion, turns: Array, carried: Carried) -> RingFold:
 
 def _calm(deviation: Array) -> Array:
     """The deviations without their dips, see `CALM_Q80`."""
-    limit = CALM_Q80 * float(np.quantile(np.abs(deviation), 0.8)) if deviation.size else 0.0
+    limit = CALM_Q80 * quick_quantile(np.abs(deviation), 0.8) if deviation.size else 0.0
     return np.clip(deviation, -limit, limit)
 
 
@@ -133,7 +134,7 @@ def slow_harmonics(motion: CornerMotion, ring: RingFold) -> tuple[Array, float]:
     """
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
     if used.size:
-        used = used[motion.expected[used] <= np.quantile(motion.expected[used], SLOWEST_SHARE)]
+        used = used[motion.expected[used] <= quick_quantile(motion.expected[used], SLOWEST_SHARE)]
     trust = 1.0 / motion.noise[used] ** 2
     deviation = without_filter(motion.deviation, ring.carried)
     return _harmonics(within_turn(ring.turns[used]), np.clip(deviation[used], -1.0, 0.5), trust, count=4)
@@ -186,7 +187,7 @@ def swing_at_any_speed(motion: CornerMotion, ring: RingFold) -> float:
     if used.size < 4 * TEMPLATE_HARMONICS:
         return 0.0
     wave = _calm(motion.deviation[used]) * turn_phasor(ring.turns[used])
-    slow = motion.expected[used] <= np.median(motion.expected[used])
+    slow = motion.expected[used] <= quick_median(motion.expected[used])
     if slow.all():
         return 1.0
     halves = np.array([wave[slow].mean(), wave[~slow].mean()])
@@ -301,6 +302,6 @@ def healing(motion: CornerMotion, ring: RingFold, arc: LowArc) -> Healing | None
         if inside.sum() < LEAST_INSIDE or outside.sum() < LEAST_INSIDE:
             return None
         values = np.expm1(np.clip(motion.deviation[inside], -3.0, 0.5))
-        level = float(np.median(np.expm1(motion.deviation[outside])))
+        level = quick_median(np.expm1(motion.deviation[outside]))
         out += [2 * half * (level - float(values.mean())), 2 * half * float(values.std() / np.sqrt(values.size))]
     return Healing(*out)

@@ -285,7 +285,9 @@ def whitened(series: npt.NDArray[np.floating[Any]]) -> Array:
     width = max(16, power.size // 32)
     count = power.size // width
     # every third point is enough for a median, and neighbours are not independent
-    floor = np.median(power[: count * width].reshape(count, width)[:, ::3], axis=1) / math.log(2.0)
+    some = np.sort(power[: count * width].reshape(count, width)[:, ::3], axis=1)
+    last = some.shape[1] - 1
+    floor = 0.5 * (some[:, last // 2] + some[:, (last + 1) // 2]) / math.log(2.0)
     centres = (np.arange(count) + 0.5) * width
     out: Array = power / np.maximum(np.interp(np.arange(power.size), centres, floor), 1e-12)
     return out

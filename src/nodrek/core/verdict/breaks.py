@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, Fault, Finding
+from nodrek.core.motion.blocks import quick_quantile
 from nodrek.core.motion.events import Dropouts
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.bridged import HeldBreaks, held_breaks
@@ -162,7 +163,7 @@ def _when(trigger: Trigger) -> str:
 def _limit(exam: Examination, corner: Corner) -> float:
     """How deep a break must be here, from how far jolts throw the other corners upwards."""
     jolts = [
-        float(np.nanquantile(m.deviation, JOLT_QUANTILE))
+        quick_quantile(m.deviation[~np.isnan(m.deviation)], JOLT_QUANTILE)
         for c, m in exam.motions.items()
         if c is not corner and np.isfinite(m.deviation).any()
     ]

@@ -166,11 +166,14 @@ def _stand_still_just_then(exam: Examination, corner: Corner, runs: Runs) -> Arr
     """Chance that a value stands still for as long as each of the `runs`, by how often it does at the mates about it,
     at the one that does most."""
     times, most = exam.followed[corner].times, np.zeros(runs.start.size)
+    asked: Array | None = None
     begin, end = times[runs.start], times[np.minimum(runs.start + runs.length - 1, times.size - 1)]
     for mate, motion in exam.followed.items():
         if mate is not corner:
             still = np.concatenate([[0], np.cumsum(np.diff(motion.speed, prepend=np.nan) == 0.0)])
-            first, last = np.searchsorted(motion.times, begin - ABOUT_S), np.searchsorted(motion.times, end + ABOUT_S)
+            if motion.times is not asked:
+                asked = motion.times
+                first, last = np.searchsorted(asked, begin - ABOUT_S), np.searchsorted(asked, end + ABOUT_S)
             most = np.maximum(most, (still[last] - still[first]) / np.maximum(last - first, 1))
     return np.asarray(most ** (runs.length - 1))
 

@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import logistic
+from nodrek.core.motion.blocks import quick_median
 from nodrek.core.motion.reference import ASLEEP_BELOW
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.motion.waking import LEAST_SPEED
@@ -99,7 +100,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
     if motion is not None:
         known = np.isfinite(motion.noise) & is_asked(motion)
         if known.any():
-            noise, speed = float(np.median(motion.noise[known])), float(np.median(motion.expected[known]))
+            noise, speed = quick_median(motion.noise[known]), quick_median(motion.expected[known])
     row = [
         *raw,
         elsewhere,

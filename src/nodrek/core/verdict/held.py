@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
+from nodrek.core.motion.blocks import quick_median
 from nodrek.core.turns.phase import ring_angle, within_turn
 from nodrek.core.turns.search import Scale, find_scale_of_events, rolled_path
 from nodrek.core.verdict.examine import Examination
@@ -237,7 +238,7 @@ def _stands_out(exam: Examination, corner: Corner, runs: Runs, usual: int, scale
 
 def middle_speed(exam: Examination, corner: Corner) -> float:
     vehicle = exam.followed[corner].vehicle
-    return float(np.median(vehicle[vehicle > FROM_SPEED]))
+    return quick_median(vehicle[vehicle > FROM_SPEED])
 
 
 def _line_up(exam: Examination, corner: Corner, runs: Runs, usual: int) -> Scale | None:

@@ -12,6 +12,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault
+from nodrek.core.motion.blocks import quick_quantile
 from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.motion.waking import LEAST_SPEED
@@ -74,7 +75,7 @@ def _turn_power(exam: Examination, corner: Corner) -> tuple[float, float]:
     speeds = motion.expected[used]
     if speeds.size < 50:
         return 0.0, 0.0
-    used &= motion.expected <= np.quantile(speeds, 0.6)
+    used &= motion.expected <= quick_quantile(speeds, 0.6)
     turns = within_turn(motion.path[used] * frequency)
     window = motion.expected[used] * AVERAGING_S * frequency
     trust = 1.0 / motion.noise[used] ** 2

@@ -13,7 +13,7 @@ import numpy as np
 from nodrek.core.model import Array
 from nodrek.io.logs.source import LogFile
 
-LARGEST = 2 * 1024**2
+LARGEST = 6 * 1024**2
 """Bytes; above, a table library's several threads win."""
 PLAIN = frozenset(b"0123456789+-.eE \r\n")
 
