@@ -290,6 +290,10 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [f'"{x}"'.replace(".", ",") for x in (f"{TIME[k]:.2f}", *speeds(k))], ", "),
     "decimal commas between commas and spaces": f"Time [s],{NAMES}\n".replace(",", ", ")
     + rows(lambda k: [x.replace(".", ",") for x in (f"{TIME[k]:.2f}", *speeds(k))], ", "),
+    "decimal commas between commas, whole milliseconds": f"ms,{NAMES}\n"
+    + rows(lambda k: [f"{50 * k}", *(x.replace(".", ",") for x in speeds(k))]),
+    "decimal commas between commas, clock": f"time,{NAMES}\n"
+    + rows(lambda k: [clock(45000 + TIME[k]), *(x.replace(".", ",") for x in speeds(k))]),
     "axles by number": "time;wheel speed 1L [km/h];wheel speed 1R [km/h];wheel speed 2L [km/h];wheel speed 2R [km/h]\n"
     + rows(lambda k: [f"{TIME[k]:.2f}", *speeds(k)], ";"),
     "a remark in one row, and a gear": f"time;{SEMI};event;gear\n"

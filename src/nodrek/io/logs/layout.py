@@ -17,7 +17,7 @@ LARGEST = 64 * 1024**2
 CUT_WITHIN, LEAST_CUT = 8192, 2
 STAMPED_ROWS, STAMPED_SHARE = 40, 0.7
 _CUT = re.compile(r"^\s*[+-]?\d+(,[+-]?\d+)*\s*$")
-_PAIR = re.compile(r"([+-]?\d+),(\d+)")
+_WHOLE = re.compile(r"^[+-]?\d+$")
 _STAMP = re.compile(r"^[ \t]*(?:[\[(]|T\+)(?P<stamp>[+-]?\d[\d:.T+-]{0,40})[\])]?(?=[ \t]*[,;\t|])", re.MULTILINE)
 RARE_SEPARATORS, RARE_SHARE = ("^", "~", "#", "&"), 2.0
 """Signs that separate cells where each line has more than so many of them."""
@@ -97,23 +97,54 @@ def _with_bare_stamps(text: str) -> str:
 def _with_whole_numbers(text: str) -> str:
     """Numbers that were cut in two, put together: a decimal comma between cells that a comma separates as well.
 
-    It is told by rows that all have twice as many cells as there are names, and digits alone in each. Where a row has
-    fewer, nothing says which of its numbers has no decimals, and the table stays as it is.
+    It is told by rows that all have as many cells, and digits alone in each number: twice as many as there are names,
+    or one fewer. Then decimals, which are as many in all rows, must leave no choice which of the columns has none (a
+    count of milliseconds, or a clock); else the table stays as it is.
     """
     lines = text[:CUT_WITHIN].split("\n")
     names = next((k for k, line in enumerate(lines) if line.count(",") >= LEAST_CUT), None)
     if names is None or _CUT.match(lines[names]):
         return text
-    wanted = 2 * lines[names].count(",") + 1
-    if not all(line.count(",") == wanted for line in lines[names + 1 : names + LEAST_CUT]):
+    named = lines[names].count(",") + 1
+    wanted = lines[names + 1].count(",") + 1 if names + 1 < len(lines) else 0
+    if wanted not in (2 * named, 2 * named - 1):
         return text
     every = text.split("\n")
-    rows = [line for line in every[names + 1 :] if line.strip()]
-    whole = [line for line in rows if line.count(",") == wanted and _CUT.match(line)]
-    # the last line may be cut
-    if not whole or whole not in (rows, rows[:-1]):
+    rows = [[cell.strip() for cell in line.split(",")] for line in every[names + 1 :] if line.strip()]
+    if len(rows[-1]) != wanted:
+        # the last line may be cut
+        rows = rows[:-1]
+    if not rows or any(len(row) != wanted for row in rows):
         return text
-    return "\n".join([*every[: names + 1], *(_PAIR.sub(r"\1.\2", line) for line in whole), ""])
+    uncut = _uncut_column(rows, named) if wanted < 2 * named else named
+    if uncut is None or (uncut == named and not all(_CUT.match(",".join(row)) for row in rows)):
+        return text
+    return "\n".join([*every[: names + 1], *(",".join(_joined(row, uncut)) for row in rows), ""])
+
+
+def _uncut_column(rows: list[list[str]], named: int) -> int | None:
+    """The only one of `named` columns that can be the one without decimals."""
+    columns = list(zip(*rows, strict=True))
+    decimals = [all(map(str.isdigit, column)) and len({*map(len, column)}) == 1 for column in columns]
+    wholes = [all(_WHOLE.match(cell) for cell in column) for column in columns]
+    able = []
+    for uncut in range(named):
+        # two cells each before and behind it
+        pairs = [2 * k + (-1 if k > uncut else 0) for k in range(named) if k != uncut]
+        if all(wholes[at] and decimals[at + 1] for at in pairs):
+            able.append(uncut)
+    return able[0] if len(able) == 1 else None
+
+
+def _joined(row: list[str], uncut: int) -> list[str]:
+    """Cells put together in twos, but for that of the column that is not cut."""
+    at = 2 * uncut
+    before, alone, behind = row[:at], row[at : at + 1], row[at + 1 :]
+    return [*map(".".join, _in_twos(before)), *alone, *map(".".join, _in_twos(behind))]
+
+
+def _in_twos(cells: list[str]) -> list[list[str]]:
+    return [cells[k : k + 2] for k in range(0, len(cells), 2)]
 
 
 def _with_tabs(text: str) -> str:
