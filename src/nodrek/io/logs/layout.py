@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from nodrek.io.logs.shape import Shape, decode_head, find_shape
+from nodrek.io.logs.shape import Shape, decode_head, find_shape, name_and_unit
 from nodrek.io.logs.source import LogFile
+from nodrek.io.logs.wide import is_clock_name
 
 LARGEST = 64 * 1024**2
 """Bytes rewritten at most: nobody sets hours of log in columns."""
@@ -99,7 +100,7 @@ def _with_whole_numbers(text: str) -> str:
 
     It is told by rows that all have as many cells, and digits alone in each number: twice as many as there are names,
     or one fewer. Then decimals, which are as many in all rows, must leave no choice which of the columns has none (a
-    count of milliseconds, or a clock); else the table stays as it is.
+    count of milliseconds, a clock); else the table stays as it is.
     """
     lines = text[:CUT_WITHIN].split("\n")
     names = next((k for k, line in enumerate(lines) if line.count(",") >= LEAST_CUT), None)
@@ -116,14 +117,15 @@ def _with_whole_numbers(text: str) -> str:
         rows = rows[:-1]
     if not rows or any(len(row) != wanted for row in rows):
         return text
-    uncut = _uncut_column(rows, named) if wanted < 2 * named else named
+    uncut = _uncut_column(rows, lines[names].split(",")) if wanted < 2 * named else named
     if uncut is None or (uncut == named and not all(_CUT.match(",".join(row)) for row in rows)):
         return text
     return "\n".join([*every[: names + 1], *(",".join(_joined(row, uncut)) for row in rows), ""])
 
 
-def _uncut_column(rows: list[list[str]], named: int) -> int | None:
-    """The only one of `named` columns that can be the one without decimals."""
+def _uncut_column(rows: list[list[str]], names: list[str]) -> int | None:
+    """The only one of the columns that can be the one without decimals; the clock, if several can."""
+    named = len(names)
     columns = list(zip(*rows, strict=True))
     decimals = [all(map(str.isdigit, column)) and len({*map(len, column)}) == 1 for column in columns]
     wholes = [all(_WHOLE.match(cell) for cell in column) for column in columns]
@@ -133,7 +135,8 @@ def _uncut_column(rows: list[list[str]], named: int) -> int | None:
         pairs = [2 * k + (-1 if k > uncut else 0) for k in range(named) if k != uncut]
         if all(wholes[at] and decimals[at + 1] for at in pairs):
             able.append(uncut)
-    return able[0] if len(able) == 1 else None
+    clocks = [k for k in able if is_clock_name(*name_and_unit(names[k]))]
+    return able[0] if len(able) == 1 else clocks[0] if len(clocks) == 1 else None
 
 
 def _joined(row: list[str], uncut: int) -> list[str]:

@@ -30,6 +30,8 @@ if TYPE_CHECKING:
 
 MOST_CHANNELS_LONG = 2000
 CHUNK = 1 << 20
+ALL_SIGNED = 3
+"""Columns in which each number has a comma, from which it is the decimal one."""
 MOST_SIGNED = 400
 """Numbers with a point or comma that are looked at for its meaning, of a column."""
 _BETWEEN_GROUPS = (b" ", b"'", b"\xa0", b"\x80\xaf")
@@ -148,12 +150,17 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
 def _has_decimal_comma(table: pl.DataFrame, shape: Shape) -> bool:
     """The decimal sign by the numbers of the whole log: a vehicle that stands at first reads ``0`` in all its rows."""
     told: list[str] = []
+    whole = 0
     for kind_letter, column in zip(shape.kinds, table.iter_columns(), strict=True):
         if kind_letter == "n":
             signed = column.filter(column.str.contains("[.,]"))
+            whole += len(signed) > 0.99 * len(column)
             told += signed.gather_every(max(1, len(signed) // MOST_SIGNED)).to_list()
     cells = [clean(cell) for cell in told]
     numbers = [c for cell in cells for c in (cell, *(split_unit(cell) or ())[:1]) if is_number(c)]
+    if whole >= ALL_SIGNED and not any("." in number for number in numbers):
+        # groups of three would be missing in smaller numbers
+        return any("," in number for number in numbers)
     return uses_decimal_comma(numbers, shape.separator) if numbers else shape.decimal_comma
 
 
