@@ -171,14 +171,20 @@ def no_values(values: Array, factor: float) -> npt.NDArray[np.bool_]:
     if kmh.size and float(kmh.max()) > 200.0:
         for sentinel in NO_VALUE_KMH:
             out |= np.abs(kmh - sentinel) < 0.006
-    distinct, counts = np.unique(kmh[~out][:200_000], return_counts=True)
+    read = kmh[~out]
+    if not read.size:
+        return out
+    top, least = float(read.max()), float(read.min())
+    below = read[read < top]
     # one value far above all others, more than once
-    if distinct.size > 2 and distinct[-1] - distinct[-2] > APART_KMH and counts[-1] > 1:
-        out |= kmh == distinct[-1]
+    if below.size and below.min() < below.max() < top - APART_KMH and read.size - below.size > 1:
+        out |= kmh == top
     # reversing is slow and has many values; one and the same negative value is a code
-    negative = distinct < 0
-    if negative.any() and (negative.sum() == 1 or distinct[0] < -APART_KMH):
-        out |= (kmh == distinct[0]) if negative.sum() == 1 else (kmh < -APART_KMH)
+    negative = read[read < 0.0]
+    if negative.size and negative.max() == least:
+        out |= kmh == least
+    elif least < -APART_KMH:
+        out |= kmh < -APART_KMH
     return out
 
 
