@@ -21,6 +21,7 @@ from nodrek.io.logs.cells import clock_seconds, is_clock, is_missing, is_number,
 from nodrek.io.logs.clock import seconds_of, unroll
 from nodrek.io.logs.guard import check_file
 from nodrek.io.logs.shape import find_shape, name_and_unit
+from nodrek.io.logs.stated import stated_interval
 from nodrek.io.logs.wide import assemble, is_clock_name
 
 
@@ -218,3 +219,14 @@ def test_the_guard_tells_what_is_wrong(tmp_path: Path) -> None:
         check_file(Path("a\x00b"))
     with pytest.raises(UnreadableFile, match="no such file"):
         check_file(tmp_path / "missing")
+
+
+@pytest.mark.parametrize(("above", "seconds"), [
+    ("Sample rate: 10 Hz", 0.1), ("Abtastrate;10;Hz", 0.1), ("Abtastintervall [ms];100", 0.1), ("dt = 0,1", 0.1),
+    ("Samples per second: 10", 0.1), ("Scan rate: 10", 0.1), ("# 10 Hz", 0.1), ("Cycle time: 100 ms", 0.1),
+    ("Sample time (s): 0.1", 0.1), ("Logging rate 10/s", 0.1), ("Samples: 600", None), ("Version 2.1", None),
+    ("Rate 10 Hz\nRate 20 Hz", None), ("Recorded 2026-03-14 09:00", None), ("Sampled by night shift, 14.03.2026", None),
+    ("Interval 0", None), ("Resolution: 0.01 km/h", None), ("Channels: 4", None),
+])  # fmt: skip
+def test_how_far_apart_rows_are_is_told_by_the_lines_above_them(above: str, seconds: float | None) -> None:
+    assert stated_interval(above) == seconds

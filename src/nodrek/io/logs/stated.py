@@ -13,12 +13,24 @@ import numpy as np
 from nodrek.core.model import Array
 from nodrek.core.units import edge_factor, speed_factor, time_factor
 
-_STATED = re.compile(
-    r"""(?:rate|freq|sampl|abtast|raster|interval|intervall|period|cadence|fr[ée]quence|campion|muestre|\bdt\b|\bfs\b|t_?s\b)
-    [^\n\d]{0,40}?(?P<number>\d+(?:[.,]\d+)?)\s*\[?
-    (?P<unit>k?hz|1/s|samples?/s|samples\ per\ second|[mµμun]?s(?:ec\w*)?|min)\b""",
-    re.VERBOSE | re.IGNORECASE,
+_OFTEN = r"rate|freq|fr[ée]quence|per\ second|\bfs\b"
+_APART = r"interval|period|\bdt\b|\bt_?s\b|cycle\ time|sampl\w*\ time"
+_WORDS = rf"{_OFTEN}|{_APART}|sampl|abtast|raster|cadence|campion|muestre|cycle|zyklus|scan|resolution|auflösung"
+_NUMBER, _UNIT = (
+    r"(?P<number>\d+(?:[.,]\d+)?)",
+    r"(?P<unit>k?hz|1/s|/s|samples?/s|samples\ per\ second|[mµμun]?s(?:ec\w*)?|min)",
 )
+_STATED = tuple(
+    re.compile(pattern, re.VERBOSE | re.IGNORECASE | re.MULTILINE)
+    for pattern in (
+        rf"(?:{_WORDS})[^\n\d]{{0,40}}?{_NUMBER}\s*[\[;\t]?\s*{_UNIT}\b",
+        rf"(?:{_WORDS})[^\n\d\[(]{{0,30}}[\[(]{_UNIT}[\])][^\n\d]{{0,10}}{_NUMBER}(?![\d:/.-])",
+        rf"^[\s\#\"]*{_NUMBER}\s*(?P<unit>k?hz)[\s\"]*$",
+        rf"^[^\n\d]*?(?:{_OFTEN})[^\n\d]{{0,20}}{_NUMBER}(?P<unit>)[\s\";,]*$",
+        rf"^[^\n\d]*?(?:{_APART})[^\n\d]{{0,20}}{_NUMBER}(?P<unit>)(?P<apart>)[\s\";,]*$",
+    )
+)
+"""A number and its unit behind it, in brackets before it, alone, and none: then of a rate Hz, of an interval s."""
 _SPEED_UNIT = re.compile(r"(?<![\w/])(?:km/h|kph|kmph|mph|m/s)(?![\w/²^*])", re.IGNORECASE)
 _COUNTERS = frozenset(
     ("sample", "samples", "index", "idx", "no", "nr", "num", "number", "row", "rows", "line", "count", "counter",
@@ -32,17 +44,22 @@ MOST_APART = 1_000
 
 def stated_interval(above: str) -> float | None:
     """Seconds between rows as the text above a table says; ``None`` where it says nothing, or two things."""
-    said = set()
-    for match in _STATED.finditer(above):
-        number, unit = float(match["number"].replace(",", ".")), match["unit"].lower()
-        if number <= 0.0:
-            continue
-        a_second = edge_factor(unit) or (1.0 if unit.startswith(("1/s", "sample")) else None)
-        each = time_factor(unit)
-        seconds = 1.0 / (number * a_second) if a_second else number * (each or 1.0)
-        if LEAST_S <= seconds <= MOST_S:
-            said.add(round(seconds, 9))
-    return said.pop() if len(said) == 1 else None
+    for form in _STATED:
+        said = {round(seconds, 9) for match in form.finditer(above) if (seconds := _seconds(match)) is not None}
+        if said:
+            return said.pop() if len(said) == 1 else None
+    return None
+
+
+def _seconds(match: re.Match[str]) -> float | None:
+    number, unit = float(match["number"].replace(",", ".")), match["unit"].lower()
+    if number <= 0.0:
+        return None
+    if not unit:
+        unit = "s" if "apart" in match.groupdict() else "hz"
+    a_second = edge_factor(unit) or (1.0 if unit.startswith(("1/s", "/s", "sample")) else None)
+    seconds = 1.0 / (number * a_second) if a_second else number * (time_factor(unit) or 1.0)
+    return seconds if LEAST_S <= seconds <= MOST_S else None
 
 
 def stated_speed_unit(above: str) -> str | None:
