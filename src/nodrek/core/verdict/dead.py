@@ -20,6 +20,8 @@ MADE_PROVES = 0.97
 SLOW_DRIVE = 7.5
 """m/s: up to here a corner that never reads may have a gap so wide that it has not woken yet; gaps that wake above are
 rare (common practice, no published source)."""
+NEARLY = 0.9995
+"""Share of driving below which silence is not said to last all the time."""
 AWAKE = "seconds_as_fast_as_it_reads"
 """Name of that evidence."""
 ABSURD = 120.0
@@ -41,7 +43,13 @@ def find_dead(exam: Examination) -> list[Finding]:
         always = share > 0.98
         top = float(np.max(exam.usable.vehicle))
         asleep = always and top < SLOW_DRIVE
-        when = "all the time" if always else f"for {seconds:.0f} s, from {since:.0f} s into the log on"
+        when = (
+            "nearly all the time"
+            if always and share < NEARLY
+            else "all the time"
+            if always
+            else f"for {seconds:.0f} s, from {since:.0f} s into the log on"
+        )
         found.append(
             Finding(
                 Fault.NO_SIGNAL,
