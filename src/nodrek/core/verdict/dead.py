@@ -43,13 +43,9 @@ def find_dead(exam: Examination) -> list[Finding]:
         always = share > 0.98
         top = float(np.max(exam.usable.vehicle))
         asleep = always and top < SLOW_DRIVE
-        when = (
-            "nearly all the time"
-            if always and share < NEARLY
-            else "all the time"
-            if always
-            else f"for {seconds:.0f} s, from {since:.0f} s into the log on"
-        )
+        when = f"for {seconds:.0f} s, from {since:.0f} s into the log on"
+        if always:
+            when = "all the time" if share > NEARLY else "nearly all the time"
         found.append(
             Finding(
                 Fault.NO_SIGNAL,
