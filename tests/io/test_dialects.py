@@ -290,6 +290,8 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [f'"{x}"'.replace(".", ",") for x in (f"{TIME[k]:.2f}", *speeds(k))], ", "),
     "decimal commas between commas and spaces": f"Time [s],{NAMES}\n".replace(",", ", ")
     + rows(lambda k: [x.replace(".", ",") for x in (f"{TIME[k]:.2f}", *speeds(k))], ", "),
+    "columns of spaces, decimal commas": "time   FL_kmh   FR_kmh   RL_kmh   RR_kmh\n"
+    + rows(lambda k: [f"{x:>9s}".replace(".", ",") for x in (f"{TIME[k]:.2f}", *speeds(k))], " "),
     "quoted decimal commas, three digits behind each": f"ms,{NAMES}\n"
     + rows(lambda k: [f"{50 * k}", *('"' + x.replace(".", ",") + '"' for x in speeds(k, 3))]),
     "decimal commas between commas, whole milliseconds": f"ms,{NAMES}\n"

@@ -23,6 +23,7 @@ KINDS = frozenset(
 )  # fmt: skip
 _CYRILLIC, _ACCENTED = re.compile(rb"[\xc0-\xff]{3}"), re.compile(rb"[A-Za-z][\xc0-\xff]")
 """Three bytes of one word that would all be accented in a Latin code page, and what Latin words have instead."""
+_TORN = re.compile(r"^\d+(\s+[+-]?\d+)+$")
 _IN_NAME = re.compile(r"^(?P<name>.*?)\s*[\[({]\s*(?P<unit>[^\[\](){}]{1,24})\s*[\])}]\s*$")
 
 
@@ -102,6 +103,8 @@ def _shape_of(lines: list[str], look: int, encoding: str) -> Shape | None:
             later = lines[first + SAMPLE_LINES :]
             cells_of = (split_cells(line, separator) for line in later[:: len(later) // LATER_LINES + 1])
             sample += [r for r in cells_of if len(r) == width]
+        if separator == "," and 2 * sum(any(map(_is_torn, row)) for row in sample) > len(sample):
+            continue
         filled = sum(_is_value(c) for r in sample for c in r)
         # a decimal comma cuts numbers in two when comma is tried as separator: prefer fewer, fuller columns
         score = filled * (1.0 if separator != "," else 0.6) if width <= MOST_COLUMNS else 0.0
@@ -158,6 +161,11 @@ def _goes_on(row: list[str], after: list[list[str]]) -> bool:
     names, each with its word in front, are no table."""
     alike = sum(len(r) == len(row) and (is_missing(r[0]) or _is_value(r[0]) == _is_value(row[0])) for r in after)
     return alike >= LEAST_ALIKE * len(after)
+
+
+def _is_torn(cell: str) -> bool:
+    """The decimals of one number and the beginning of the next: columns are set apart by spaces."""
+    return bool(_TORN.match(cell)) and not is_number(cell)
 
 
 def _looks_like_data(row: list[str]) -> bool:
