@@ -14,8 +14,8 @@ from nodrek.io.logs.clock import seconds_of, unroll
 from nodrek.io.logs.stated import is_count_of_rows
 
 _TIME_NAMES = frozenset(
-    ("time", "t", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo", "tempo", "czas", "tijd",
-     "tid", "cas", "čas", "elapsed", "elapsed time", "seconds", "sec", "secs", "offset", "relative time",
+    ("time", "t", "date", "datum", "fecha", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo",
+     "tempo", "czas", "tijd", "tid", "cas", "čas", "elapsed", "elapsed time", "seconds", "sec", "secs", "offset", "relative time",
      "time stamp", "ts", "abs time", "log time", "logging time", "uhrzeit", "datetime", "date time", "date/time",
      "clock", "epoch", "unix time", "millis", "micros", "nanos", "ms", "us", "ns", "time s", "time ms", "hora",
      "heure", "ora", "godzina",
