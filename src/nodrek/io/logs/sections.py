@@ -95,8 +95,10 @@ class _Lines:
         return clean(min((self[number].split(separator)[0] for separator in SEPARATORS), key=len))
 
     def interrupts(self, first: int, last: int) -> bool:
-        """Whether lines of words, from `first` to `last`, only interrupt a table: its own names once more, or a remark
-        after which its clock goes on."""
+        """Whether lines of words, from `first` to `last`, only interrupt a table: its own names once more, or a remark.
+
+        Where rows are a time and a value, a table of another channel may begin so; then its clock does not go on.
+        """
         before, after = self[first - 1], self[last + 1]
         separator = max(SEPARATORS, key=before.count)
         width = before.count(separator)
@@ -106,7 +108,7 @@ class _Lines:
             return True
         is_header = any(self[k].count(separator) >= width for k in range(first, last + 1))
         then, now = (_seconds(row.split(separator)[0]) for row in (before, after))
-        return not is_header and now >= then
+        return not is_header and (width > 1 or now >= then)
 
 
 def _seconds(cell: str) -> float:

@@ -15,10 +15,10 @@ from nodrek.io.logs.stated import is_count_of_rows
 
 _TIME_NAMES = frozenset(
     ("time", "t", "date", "datum", "fecha", "timestamp", "timestamps", "zeit", "zeitstempel", "temps", "tiempo",
-     "tempo", "czas", "tijd", "tid", "cas", "čas", "elapsed", "elapsed time", "seconds", "sec", "secs", "offset", "relative time",
-     "time stamp", "ts", "abs time", "log time", "logging time", "uhrzeit", "datetime", "date time", "date/time",
-     "clock", "epoch", "unix time", "millis", "micros", "nanos", "ms", "us", "ns", "time s", "time ms", "hora",
-     "heure", "ora", "godzina",
+     "tempo", "czas", "tijd", "tid", "cas", "čas", "elapsed", "elapsed time", "seconds", "sec", "secs", "offset",
+     "relative time", "time stamp", "ts", "abs time", "log time", "logging time", "uhrzeit", "datetime", "date time",
+     "date/time", "clock", "epoch", "unix time", "millis", "micros", "nanos", "ms", "us", "ns", "time s", "time ms",
+     "hora", "heure", "ora", "godzina",
      "tijdstip", "klockslag", "horodatage", "rel time", "time rel", "recording time", "gps time", "utc time", "utc")
 )  # fmt: skip
 _TIME_WORDS = frozenset(
