@@ -308,6 +308,8 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(
         lambda k: [f"time;{SEMI}\n" * (k % 40 == 0) + "MARK;7\n" * (k == 60) + f"{TIME[k]:.2f}", *speeds(k)], ";"
     ),
+    "marks in front of the clock": f"mark;time;{SEMI}\n"
+    + rows(lambda k: ["bump" if k % 40 == 7 else "", f"{TIME[k]:.2f}", *speeds(k)], ";"),
     "a summary below, columns numbered": f"No.;Time;{SEMI}\n"
     + rows(lambda k: [f"{k + 1}", f"{TIME[k]:.2f}", *speeds(k)], ";") + "Min;0;0;0;0;0\nMax;99;99;99;99;99\n",
     "nothing is read at first, then with units": "ms;FL;FR;RL;RR\n"

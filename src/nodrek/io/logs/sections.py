@@ -20,7 +20,7 @@ LARGEST = 64 * 1024**2
 MOST, LEAST_ROWS = 64, 3
 MOST_REMARKS, NAMES_WITHIN, LONGEST_LINE = 2000, 40, 20_000
 """Places where lines of words may interrupt rows; lines within which the names of a table stand; letters of a line."""
-MOST_WORDS = 0.05
+MOST_WORDS = 0.1
 """Share of the lines that are words: where every row begins with one, they are cells."""
 _ROWS_BEGIN = "0123456789+-.,;\t \"'|"
 _DATA = np.zeros(256, dtype=bool)
@@ -53,6 +53,10 @@ def sections_of(file: LogFile) -> list[LogFile]:
     ends = last[np.searchsorted(last, begins)]
     follows = rows_after[np.searchsorted(last, begins)] > LEAST_ROWS
     lines = _Lines(content, starts)
+    first_row = int(head[-1]) + 1
+    if first_row == starts.size or not lines.first_cell(first_row):
+        # marks may stand in a column of their own, in front of the clock
+        return [file]
     kept = [
         (b, e) for b, e, ok in zip(begins[1:], ends[1:], follows[1:], strict=True) if ok and not lines.interrupts(b, e)
     ]
