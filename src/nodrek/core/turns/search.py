@@ -19,6 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array
+from nodrek.core.motion.blocks import median_last_axis
 from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.turns.carried import DEEP_SCORE, Carried, carried_by_filter, new_part
 from nodrek.core.turns.statistic import log_tail
@@ -285,9 +286,7 @@ def whitened(series: npt.NDArray[np.floating[Any]]) -> Array:
     width = max(16, power.size // 32)
     count = power.size // width
     # every third point is enough for a median, and neighbours are not independent
-    some = np.sort(power[: count * width].reshape(count, width)[:, ::3], axis=1)
-    last = some.shape[1] - 1
-    floor = 0.5 * (some[:, last // 2] + some[:, (last + 1) // 2]) / math.log(2.0)
+    floor = median_last_axis(power[: count * width].reshape(count, width)[:, ::3]) / math.log(2.0)
     centres = (np.arange(count) + 0.5) * width
     out: Array = power / np.maximum(np.interp(np.arange(power.size), centres, floor), 1e-12)
     return out

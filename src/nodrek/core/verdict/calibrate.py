@@ -20,7 +20,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import Calibration, logistic
-from nodrek.core.verdict.dead import AWAKE
+from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
@@ -55,9 +55,9 @@ TOLERATED_SWING_PERCENT = 0.1
 published source)."""
 LOST_SAYS = 0.5
 """Share of a low ratio from which the samples that read low explain it."""
-UNTOLD_AT, UNTOLD = (4.0, 7.5), (0.55, 0.8)
+UNTOLD_AT, UNTOLD = (4.0, SLOW_DRIVE), (0.55, 0.8)
 """Most that is said of silence which may be a sensor that has not woken yet (`find_dead`), by the highest speed of the
-drive, m/s: of nine drives of four worlds that were never faster than 6.4 m/s six had a gap, three a dead corner."""
+drive, m/s: of ten drives of four worlds that were never faster than 6.4 m/s six had a gap, four a dead corner."""
 
 
 def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> list[Finding]:

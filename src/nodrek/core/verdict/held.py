@@ -262,7 +262,7 @@ def _line_up_in_time(exam: Examination, corner: Corner, runs: Runs, usual: int) 
     takes the time of some beats, that lines up with the wheel as well, but with the clock better.
     """
     motion = exam.followed[corner]
-    even = float(np.median(motion.vehicle[motion.vehicle > FROM_SPEED]))
+    even = middle_speed(exam, corner)
     path = (motion.times - motion.times[0]) * even
     steady = replace(motion, path=path, path_by_mates=path, expected=np.full(path.size, even))
     events = _beginnings(runs.where(runs.length > usual), path.size)

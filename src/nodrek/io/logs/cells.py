@@ -75,10 +75,10 @@ def uses_decimal_comma(cells: list[str], separator: str) -> bool:
         elif cell.count(".") > 1:
             votes += 3
         elif point >= 0:
-            votes -= 0 if _may_group(cell, point) else 1
+            votes -= not _may_group(cell, point)
             doubtful -= 1
         else:
-            votes += 0 if _may_group(cell, comma) else 1
+            votes += not _may_group(cell, comma)
             doubtful += 1
     # between commas only a quoted cell can hold one, and then grouping is as likely where in doubt
     if votes == 0 and separator != ",":

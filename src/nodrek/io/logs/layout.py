@@ -26,6 +26,7 @@ _CELL_ENDS, _TAG = re.compile(r"</t[dh]>\s*(?=<t[dh])", re.IGNORECASE), re.compi
 NAMES_WITHIN, LONGEST_NAME = 4096, 300
 _SPACES = re.compile(r"[ \t]+")
 _DECIMAL_COMMA, _OTHER_COMMA = re.compile(r"(?<!\d)\d+,\d"), re.compile(r"\D,\S|,[^\s\d]|\d,\d+,\d|\"")
+"""A comma inside a number; one that separates without a space, groups digits or may stand in a quotation."""
 _BEFORE_QUOTE = re.compile(r"(?<=[,;|])[ \t]+(?=\")")
 
 
@@ -118,7 +119,7 @@ def _with_whole_numbers(text: str) -> str:
     if not rows or any(len(row) != wanted for row in rows):
         return text
     uncut = _uncut_column(rows, lines[names].split(",")) if wanted < 2 * named else named
-    if uncut is None or (uncut == named and not all(_CUT.match(",".join(row)) for row in rows)):
+    if uncut is None or (uncut == named and not all(_WHOLE.match(cell) for row in rows for cell in row)):
         return text
     return "\n".join([*every[: names + 1], *(",".join(_joined(row, uncut)) for row in rows), ""])
 

@@ -1,4 +1,7 @@
-"""Text with one table below the other, each under lines of its own words: a channel or a raster a section."""
+"""Text with one table below the other, each under lines of its own words: a channel or a raster a section.
+
+Words that only interrupt a table, or end it, are left out here.
+"""
 
 from __future__ import annotations
 
@@ -39,19 +42,18 @@ def sections_of(file: LogFile) -> list[LogFile]:
     first = letters[starts]
     quoted = np.flatnonzero((first == _QUOTE) & (starts + 1 < letters.size))
     first[quoted] = letters[starts[quoted] + 1]
-    starts, first = starts[(first != _END) & (first != _RETURN)], first[(first != _END) & (first != _RETURN)]
-    words = np.flatnonzero(~_DATA[first])
+    filled = (first != _END) & (first != _RETURN)
+    starts, words = starts[filled], np.flatnonzero(~_DATA[first[filled]])
     if not words.size or words.size > MOST_WORDS * starts.size:
         return [file]
     # lines of words with rows before them begin a section, unless too few rows follow
     begins = words[np.diff(words, prepend=-LEAST_ROWS - 1) > LEAST_ROWS]
     last = words[np.append(np.diff(words) > 1, True)]
-    rows_after = np.diff(np.append(last, starts.size))
     if begins.size > MOST_REMARKS:
         return [file]
     head = words[words < np.append(begins[1:], starts.size)[0]]
-    ends = last[np.searchsorted(last, begins)]
-    follows = rows_after[np.searchsorted(last, begins)] > LEAST_ROWS
+    run = np.searchsorted(last, begins)
+    ends, follows = last[run], np.diff(np.append(last, starts.size))[run] > LEAST_ROWS
     lines = _Lines(content, starts)
     first_row = int(head[-1]) + 1
     if first_row == starts.size or not lines.first_cell(first_row):
@@ -96,7 +98,8 @@ class _Lines:
         return line.decode("utf-8", errors="replace").strip("\ufeff \r")
 
     def first_cell(self, number: int) -> str:
-        return clean(min((self[number].split(separator)[0] for separator in SEPARATORS), key=len))
+        line = self[number]
+        return clean(min((line.split(separator)[0] for separator in SEPARATORS), key=len))
 
     def interrupts(self, first: int, last: int) -> bool:
         """Whether lines of words, from `first` to `last`, only interrupt a table: its own names once more, or a remark.

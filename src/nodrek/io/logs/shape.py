@@ -200,7 +200,7 @@ def _header(
     if len(above) > 1 and _is_row_of_kinds(above[-1]):
         above = above[:-1]
     units: list[str | None] = [None] * width
-    if len(above) > 1 and _is_unit_row(above[-1]) and sum(map(bool, above[-2])) >= sum(map(bool, above[-1])):
+    if len(above) > 1 and _is_unit_row(above[-1], above[-2]):
         units = [_unit_text(cell) for cell in above[-1]]
         above = above[:-1]
     names = above[-1] if above else [f"column {i + 1}" for i in range(width)]
@@ -233,8 +233,11 @@ def _fit(row: list[str], width: int) -> list[str]:
     return [*row, *[""] * width][:width]
 
 
-def _is_unit_row(row: list[str]) -> bool:
+def _is_unit_row(row: list[str], names: list[str]) -> bool:
+    """Whether a row tells the units of the `names` above it, of which there are as many or more."""
     filled = [c for c in row if c]
+    if len(filled) > sum(map(bool, names)):
+        return False
     known = sum(is_speed_spelling(c) or time_factor(c.strip("[](){}")) is not None for c in filled)
     short = sum(len(c) <= 8 for c in filled)
     return bool(filled) and known >= 1 and short >= 0.8 * len(filled) and not any(is_number(c) for c in filled)

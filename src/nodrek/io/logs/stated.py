@@ -21,13 +21,13 @@ _NUMBER, _UNIT = (
     r"(?P<unit>k?hz|1/s|/s|samples?/s|samples\ per\ second|[mµμun]?s(?:ec\w*)?|min)",
 )
 _STATED = tuple(
-    re.compile(pattern, re.VERBOSE | re.IGNORECASE | re.MULTILINE)
-    for pattern in (
-        rf"(?:{_WORDS})[^\n\d]{{0,40}}?{_NUMBER}\s*[\[;\t]?\s*{_UNIT}\b",
-        rf"(?:{_WORDS})[^\n\d\[(]{{0,30}}[\[(]{_UNIT}[\])][^\n\d]{{0,10}}{_NUMBER}(?![\d:/.-])",
-        rf"^[\s\#\"]*{_NUMBER}\s*(?P<unit>k?hz)[\s\"]*$",
-        rf"^[^\n\d]*?(?:{_OFTEN})[^\n\d]{{0,20}}{_NUMBER}(?P<unit>)[\s\";,]*$",
-        rf"^[^\n\d]*?(?:{_APART})[^\n\d]{{0,20}}{_NUMBER}(?P<unit>)(?P<apart>)[\s\";,]*$",
+    (re.compile(pattern, re.VERBOSE | re.IGNORECASE | re.MULTILINE), unit)
+    for pattern, unit in (
+        (rf"(?:{_WORDS})[^\n\d]{{0,40}}?{_NUMBER}\s*[\[;\t]?\s*{_UNIT}\b", None),
+        (rf"(?:{_WORDS})[^\n\d\[(]{{0,30}}[\[(]{_UNIT}[\])][^\n\d]{{0,10}}{_NUMBER}(?![\d:/.-])", None),
+        (rf"^[\s\#\"]*{_NUMBER}\s*(?P<unit>k?hz)[\s\"]*$", None),
+        (rf"^[^\n\d]*?(?:{_OFTEN})[^\n\d]{{0,20}}{_NUMBER}[\s\";,]*$", "hz"),
+        (rf"^[^\n\d]*?(?:{_APART})[^\n\d]{{0,20}}{_NUMBER}[\s\";,]*$", "s"),
     )
 )
 """A number and its unit behind it, in brackets before it, alone, and none: then of a rate Hz, of an interval s."""
@@ -44,19 +44,18 @@ MOST_APART = 1_000
 
 def stated_interval(above: str) -> float | None:
     """Seconds between rows as the text above a table says; ``None`` where it says nothing, or two things."""
-    for form in _STATED:
-        said = {round(seconds, 9) for match in form.finditer(above) if (seconds := _seconds(match)) is not None}
+    for form, unit in _STATED:
+        told = ((float(m["number"].replace(",", ".")), unit or m["unit"].lower()) for m in form.finditer(above))
+        said = {round(seconds, 9) for number, u in told if (seconds := _interval(number, u)) is not None}
         if said:
             return said.pop() if len(said) == 1 else None
     return None
 
 
-def _seconds(match: re.Match[str]) -> float | None:
-    number, unit = float(match["number"].replace(",", ".")), match["unit"].lower()
+def _interval(number: float, unit: str) -> float | None:
+    """Seconds that a rate or an interval means; ``None`` for those of no log."""
     if number <= 0.0:
         return None
-    if not unit:
-        unit = "s" if "apart" in match.groupdict() else "hz"
     a_second = edge_factor(unit) or (1.0 if unit.startswith(("1/s", "/s", "sample")) else None)
     seconds = 1.0 / (number * a_second) if a_second else number * (time_factor(unit) or 1.0)
     return seconds if LEAST_S <= seconds <= MOST_S else None

@@ -30,8 +30,9 @@ if TYPE_CHECKING:
 
 MOST_CHANNELS_LONG = 2000
 CHUNK = 1 << 20
-ALL_SIGNED = 3
-"""Columns in which each number has a comma, from which it is the decimal one."""
+ALL, ALL_SIGNED = 0.99, 3
+"""Share of a column's cells that are taken for all of them; columns in which each number has a comma, from which it is
+the decimal one."""
 MOST_SIGNED = 400
 """Numbers with a point or comma that are looked at for its meaning, of a column."""
 _BETWEEN_GROUPS = (b" ", b"'", b"\xa0", b"\x80\xaf")
@@ -60,8 +61,9 @@ def _read(file: LogFile) -> RawLog:
     if shape is None:
         raise UnreadableFile(f"{file.name} holds no table of numbers: export the drive as CSV and open that.")
     columns = _read_columns(file, shape)
+    clocks = _clocks(shape, columns)
     if "t" in shape.kinds:
-        long = _read_long(file, shape, columns)
+        long = _read_long(file, shape, columns, clocks)
         if long is not None:
             return long
     numbers = [c if isinstance(c, np.ndarray) else None for c in columns]
@@ -79,7 +81,7 @@ def _read(file: LogFile) -> RawLog:
             times = times_by_rate(names, numbers, seconds, len(columns[0]))
             names, units, numbers = (*names, "time"), (*units, "s"), [*numbers, times]
             notes = (f"No column is a time: rows were taken {seconds:g} s apart, as the lines above them say.",)
-    raw = assemble(file.name, names, units, numbers, "csv", _clocks(shape, columns))
+    raw = assemble(file.name, names, units, numbers, "csv", clocks)
     return replace(raw, warnings=(*notes, *raw.warnings))
 
 
@@ -154,7 +156,7 @@ def _has_decimal_comma(table: pl.DataFrame, shape: Shape) -> bool:
     for kind_letter, column in zip(shape.kinds, table.iter_columns(), strict=True):
         if kind_letter == "n":
             signed = column.filter(column.str.contains("[.,]"))
-            whole += len(signed) > 0.99 * len(column)
+            whole += len(signed) > ALL * len(column)
             told += signed.gather_every(max(1, len(signed) // MOST_SIGNED)).to_list()
     cells = [clean(cell) for cell in told]
     numbers = [c for cell in cells for c in (cell, *(split_unit(cell) or ())[:1]) if is_number(c)]
@@ -177,30 +179,28 @@ def _groups_digits(file: LogFile, shape: Shape) -> bool:
         return any(sign in c or (any(m in c for m in _BETWEEN_GROUPS) and bool(_GROUP.search(c))) for c in chunks)
 
 
-def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) -> RawLog | None:
+def _read_long(
+    file: LogFile, shape: Shape, columns: list[Array | pl.Series], clocks: dict[int, Array]
+) -> RawLog | None:
     """Long form: text columns name the channel (its code, its words or both), one holds the value; else ``None``."""
     unit_at = next((i for i, name in enumerate(shape.names) if "unit" in name.lower()), None)
-    naming = [c for i, c in enumerate(columns) if i != unit_at and _names_channels(shape.kinds[i], c)]
-    numbers = [i for i, c in enumerate(columns) if isinstance(c, np.ndarray)]
+    naming = [c for i, c in enumerate(columns) if i != unit_at and shape.kinds[i] == "t" and _names_channels(c)]
+    wide = [c if isinstance(c, np.ndarray) else None for c in columns]
+    numbers = [c for c in wide if c is not None]
     if not naming or not numbers:
         return None
     labels = _labels([c for c in naming if not isinstance(c, np.ndarray)])
     # lines without a channel or a number are no rows of the table: remarks below it, blank lines
-    told = [
-        ~np.isnan(c) if isinstance(c, np.ndarray) else c.is_not_null().to_numpy() for c in _unnamed(columns, naming)
-    ]
-    named = (labels != "") & np.any(told, axis=0)
-    labels, columns = labels[named], [c[named] if isinstance(c, np.ndarray) else c.filter(named) for c in columns]
+    told = np.any([~np.isnan(c) for c in (*numbers, *clocks.values())], axis=0)
+    named = np.flatnonzero((labels != "") & told)
+    labels = labels[named]
     # read as wide with one value channel first: that finds the clock
-    wide, clocks = [c if isinstance(c, np.ndarray) else None for c in columns], _clocks(shape, columns)
     channels: list[RawChannel] = []
     warnings: dict[str, None] = {}
     for rows in _rows_of_a_clock(labels):
-        part = [None if c is None else c[rows] for c in wide]
-        abreast = np.unique(labels[rows]).size
-        raw = assemble(
-            file.name, shape.names, shape.units, part, "csv", {i: c[rows] for i, c in clocks.items()}, abreast
-        )
+        here, abreast = named[rows], np.unique(labels[rows]).size
+        part, own_clocks = [None if c is None else c[here] for c in wide], {i: c[here] for i, c in clocks.items()}
+        raw = assemble(file.name, shape.names, shape.units, part, "csv", own_clocks, abreast)
         if len(raw.channels) != 1 or raw.channels[0].times_s.size != rows.size:
             return None
         warnings |= dict.fromkeys(raw.warnings)
@@ -210,15 +210,10 @@ def _read_long(file: LogFile, shape: Shape, columns: list[Array | pl.Series]) ->
             own = np.flatnonzero(labels[rows] == name)
             if own.size < LEAST_ROWS:
                 continue
-            said = None if units is None or isinstance(units, np.ndarray) else units[int(rows[own[0]])]
+            said = None if units is None or isinstance(units, np.ndarray) else units[int(here[own[0]])]
             unit = value.unit if units is None or isinstance(units, np.ndarray) else clean(said or "") or None
             channels.append(RawChannel(name, unit, value.times_s[own], value.values[own]))
     return RawLog(tuple(channels), "csv", tuple(warnings)) if channels else None
-
-
-def _unnamed(columns: list[Array | pl.Series], naming: list[Array | pl.Series]) -> list[Array | pl.Series]:
-    """Those that do not name the channel."""
-    return [column for column in columns if not any(column is other for other in naming)]
 
 
 def _rows_of_a_clock(labels: npt.NDArray[np.str_]) -> list[npt.NDArray[np.int64]]:
@@ -244,9 +239,9 @@ def _labels(columns: list[pl.Series]) -> npt.NDArray[np.str_]:
     return told
 
 
-def _names_channels(kind: str, column: Array | pl.Series) -> bool:
+def _names_channels(column: Array | pl.Series) -> bool:
     """Whether the words of a column come again and again, in most rows, and are more than one."""
-    if isinstance(column, np.ndarray) or kind != "t":
+    if isinstance(column, np.ndarray):
         return False
     words = column.drop_nulls().str.strip_chars(' "\t\r')
     words = words.filter(words != "")

@@ -54,7 +54,7 @@ def assemble(
     at = _clock_columns(names, units, columns, ready, abreast)
     if not at and _newest_first(names, units, columns):
         turned = [None if column is None else column[::-1] for column in columns]
-        raw = assemble(file_name, names, units, turned, format_name)
+        raw = assemble(file_name, names, units, turned, format_name, abreast=abreast)
         return replace(raw, warnings=("The newest row stood first; the rows were turned round.", *raw.warnings))
     if not at:
         raise UnreadableFile(f"{file_name} has no time column: a column named time, rising from row to row, is needed.")
