@@ -2,7 +2,7 @@
 
 python -m benchmarks.sight [TWINS] [FIRST_SEED] [--world first|second|third|fourth|fifth|sixth|seventh|eighth]
 
-Training uses seeds from 130,000 on (`tools.train_sight`).
+Training uses seeds from 130,200 on (`tools.train_sight`).
 """
 
 from __future__ import annotations

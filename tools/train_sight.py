@@ -5,7 +5,8 @@ python -m tools.train_sight [TWINS] [--records FILE]          (make train, after
 The first twin is sound and says with which probability the smallest fault worth finding would
 have been found in it; the second has that fault at that corner, and it is found or not. One
 logistic regression per kind joins the two. Twins come from the simulator and, as many each, from the worlds
-that teach the probabilities as well (`tools.train.ELSEWHERE`); seeds from 130,000 on of each.
+that teach the probabilities as well (`tools.train.ELSEWHERE`); seeds from 130,200 on of each. A fifth of the drives is
+looked at for a minute at most: short logs are worth little, and only short ones say how little.
 """
 
 from __future__ import annotations
@@ -26,17 +27,21 @@ from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Finding, RawLog, Vehicle
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.core.verdict.power import could_see
-from nodrek.core.verdict.sight import SIGHT, sight_row
+from nodrek.core.verdict.sight import ASKED, SIGHT, sight_row
 from nodrek.errors import NodrekError
 from nodrek.io.knowledge import shipped_calibration
+from nodrek.jobs.analyze import cut_log
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause
 from nodrek.simulate.truth import is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 from tools.train import ELSEWHERE, RATES, draw, fit, learnt_file, world_of, write
 
-FIRST_SEED = 130_000
-TWINS = 1_280
+FIRST_SEED = 130_200
+TWINS = 3_200
+WHOLE = 320
+"""So many drives of each world are looked at whole; of the next ones a part of `SHORT_S` seconds."""
+SHORT_S = (6.0, 60.0)
 FIRST_SEEDS = (0, *ELSEWHERE)
 """What is added to seeds, by world: twins of all worlds in turn."""
 CAUSES = {
@@ -82,36 +87,48 @@ def pair(seed: int, world: ModuleType | None) -> tuple[Fault, Pair]:
     return kind, Pair(sound, drawn.log, drawn.corners[0], lambda f: is_right_elsewhere(f, drawn))
 
 
-def twin(seed: int, world: ModuleType | None) -> Twin | None:
-    """``None`` where one of the two cannot be analyzed."""
+def twin(seed: int, world: ModuleType | None, is_short: bool = False) -> Twin | None:
+    """``None`` where one of the two cannot be analyzed. `is_short`: of a part of the drive only."""
     try:
         kind, drives = pair(seed, world)
-        _, exam = analyze_log(map_corners(drives.sound), Vehicle(), _quiet)
+        sound, faulty = map_corners(drives.sound), map_corners(drives.faulty)
+        if is_short:
+            start, stop = _part(seed, sound.duration)
+            sound, faulty = cut_log(sound, start, stop), cut_log(faulty, start, stop)
+        _, exam = analyze_log(sound, Vehicle(), _quiet)
         row = sight_row(exam, drives.corner, could_see(exam, drives.corner)[kind])
-        analysis, _ = analyze_log(map_corners(drives.faulty), Vehicle(), _quiet, shipped_calibration())
+        analysis, _ = analyze_log(faulty, Vehicle(), _quiet, shipped_calibration())
     except NodrekError:
         return None
     found = any(drives.is_right(f) for f in analysis.findings if f.confidence >= FAULTY_FROM)
     return Twin(kind, row.tolist(), found)
 
 
+def _part(seed: int, duration: float) -> tuple[float, float]:
+    """Seconds from and to which a short drive is looked at."""
+    rng = np.random.default_rng([seed, 83])
+    length = float(np.exp(rng.uniform(*np.log(SHORT_S))))
+    start = float(rng.uniform(0.0, max(duration - length, 0.0)))
+    return start, start + length
+
+
 def _quiet(share: float, doing: str) -> None:
     """A progress that tells nobody."""
 
 
-def _taught(seed: int) -> Twin | None:
-    return twin(seed, world_of(seed))
+def _taught(number: int) -> Twin | None:
+    """Kinds in turn within each world."""
+    each = len(FIRST_SEEDS)
+    seed = FIRST_SEEDS[number % each] + FIRST_SEED + number // each
+    return twin(seed, world_of(seed), number // each >= WHOLE)
 
 
 def gather(twins: int, keep: Path | None) -> list[Twin]:
     """Twins of all worlds, two at a time; from `keep` where that file is there, else left there."""
     if keep is not None and keep.exists():
         return [Twin(Fault(kind), row, found) for kind, row, found in json.loads(keep.read_text(encoding="utf-8"))]
-    each = len(FIRST_SEEDS)
-    # kinds in turn within each world
-    seeds = [FIRST_SEEDS[i % each] + FIRST_SEED + i // each for i in range(twins)]
     with ProcessPoolExecutor(max_workers=2) as pool:
-        done = [t for t in pool.map(_taught, seeds, chunksize=4) if t is not None]
+        done = [t for t in pool.map(_taught, range(twins), chunksize=4) if t is not None]
     if keep is not None:
         keep.write_text(json.dumps([(t.kind.value, t.row, t.found) for t in done]), encoding="utf-8")
     return done
@@ -122,9 +139,11 @@ def learn(done: Sequence[Twin]) -> dict[str, dict[str, float]]:
     learnt = {}
     for kind in KINDS:
         mine = [t for t in done if t.kind is kind]
-        x, y = np.array([t.row for t in mine]), np.array([t.found for t in mine], dtype=float)
+        asked = ASKED[kind]
+        x = np.array([t.row for t in mine])[:, [SIGHT.index(name) for name in asked]]
+        y = np.array([t.found for t in mine], dtype=float)
         weights = fit(x, y)
-        learnt[kind.value] = {n: round(float(w), 5) for n, w in zip(SIGHT, weights, strict=True)}
+        learnt[kind.value] = {n: round(float(w), 5) for n, w in zip(asked, weights, strict=True)}
         p = 1 / (1 + np.exp(-np.clip(x @ weights, -30, 30)))
         print(f"{kind.value:14s} {len(y):4d} twins, found {y.mean():.2f}, promised {p.mean():.2f}, "
               f"Brier {np.mean((p - y) ** 2):.3f}")  # fmt: skip

@@ -22,7 +22,7 @@ from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import raw_findings
-from nodrek.core.verdict.power import could_see
+from nodrek.core.verdict.power import AVERAGING_S, INJECTED_TEETH, could_see, swing_size, tooth_size
 from nodrek.core.verdict.sight import SIGHT, sight, sight_row
 from nodrek.core.verdict.trigger import LATERAL, TriggerKind, _lateral, _nats, find_trigger
 from nodrek.io.contract.schema import AnalysisModel
@@ -263,6 +263,24 @@ def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:
     bad = max(said, key=lambda c: said[c])
     assert said[bad] > 0.8
     assert max(p for c, p in said.items() if c is not bad) < 0.2
+
+
+def test_a_lost_tooth_and_a_swing_add_up_to_what_they_show_when_put_in(exam: Examination) -> None:
+    """By counting: values whose window holds the tooth are low by its share of it; a swing is a sine of the turn."""
+    motion, ring = exam.followed[Corner.RR], exam.rings[Corner.RR]
+    inside = np.zeros(motion.times.size, dtype=bool)
+    for stretch in ring.stretches:
+        inside[stretch.start : stretch.stop] = True
+    inside &= motion.expected > 2.5
+    turns, noise = motion.path[inside] / 1.95, motion.noise[inside]
+    window = motion.expected[inside] * AVERAGING_S / 1.95
+    tooth = [
+        np.where((turns - place) % 1.0 < window, 1.0 / (INJECTED_TEETH * window), 0.0) for place in (0.1, 0.4, 0.7)
+    ]
+    counted = np.mean([np.sum((dip / noise) ** 2) for dip in tooth])
+    assert tooth_size(exam, Corner.RR) == pytest.approx(np.sqrt(counted), rel=0.08)
+    sine = smallest.SWING * np.sin(2.0 * np.pi * turns)
+    assert swing_size(exam, Corner.RR) == pytest.approx(np.sqrt(np.sum((sine / noise) ** 2)), rel=0.05)
 
 
 def test_sight_keeps_what_was_not_learnt_and_follows_what_was(damaged: Examination) -> None:

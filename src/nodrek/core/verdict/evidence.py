@@ -77,7 +77,7 @@ EVIDENCE = (
     "read_below", "silent_above", "slow_driving",  # what one wake-up speed does not explain; ln of seconds
     "dead_awake", "dead_share", "frozen_share",  # ln of seconds as fast as the corner reads; shares of driving
     "rate", "minutes", "rounding", "noise", "speed", "corners",
-    "smoothness", "noise_falls",  # what the control unit does with edges, see `_unit_numbers`
+    "smoothness", "noise_falls",  # what the control unit does with edges, see `unit_numbers`
 )  # fmt: skip
 
 
@@ -133,7 +133,7 @@ def corner_evidence(exam: Examination, corner: Corner, findings: Sequence[Findin
         noise * 100.0,
         speed,
         float(len(exam.compared)),
-        *exam.once("unit", lambda: _unit_numbers(exam)),
+        *unit_numbers(exam),
     ]
     # no limit of a tree shall lie between two roundings of one number
     return np.asarray(np.round(np.nan_to_num(np.clip(np.array(row, dtype=float), -1e4, 1e4)), DIGITS))
@@ -287,10 +287,14 @@ def _in_time(times: Array, moving: npt.NDArray[np.bool_], dipping: npt.NDArray[n
     return [math.log(max(lasts, 1e-3)), _log_over(float(counts.var()), max(float(counts.mean()), 1e-3))]
 
 
-def _unit_numbers(exam: Examination) -> list[float]:
+def unit_numbers(exam: Examination) -> tuple[float, float]:
     """How like the next one a deviation is (1: a filter smooths them), and how much louder slow driving is than
     fast (ln; whole counts are, placement errors of teeth are not); the middle corner of all.
     """
+    return exam.once("unit", lambda: _unit_numbers(exam))
+
+
+def _unit_numbers(exam: Examination) -> tuple[float, float]:
     alike, falls = [], []
     for motion in exam.followed.values():
         moving = is_asked(motion) & np.isfinite(motion.deviation) & np.isfinite(motion.noise)
@@ -300,7 +304,7 @@ def _unit_numbers(exam: Examination) -> list[float]:
         speed, noise = motion.expected[moving], motion.noise[moving]
         low, high = np.quantile(speed, (0.25, 0.75))
         falls.append(_log_over(float(np.median(noise[speed <= low])), float(np.median(noise[speed >= high]))))
-    return [float(np.median(alike)), float(np.median(falls))] if alike else [0.0, 0.0]
+    return (float(np.median(alike)), float(np.median(falls))) if alike else (0.0, 0.0)
 
 
 def _waking_numbers(exam: Examination, corner: Corner) -> list[float]:

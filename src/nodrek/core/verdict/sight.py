@@ -1,8 +1,8 @@
 """From what a log should show by calculation to how often it was shown.
 
-`power` puts the smallest fault into the log and asks whether its size would pass the finders'
-limits. What the finders and the probabilities after them make of it is learnt from twins of
-simulated drives (`tools/train_sight.py`): one logistic regression per kind of fault.
+`power` puts the smallest fault into the log and works out how far it would stand out. What the finders and the
+probabilities after them make of it is learnt from twins of simulated drives (`tools/train_sight.py`): one logistic
+regression per kind of fault.
 """
 
 from __future__ import annotations
@@ -14,32 +14,42 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault
 from nodrek.core.model.learnt import logistic
+from nodrek.core.verdict.evidence import unit_numbers
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
+from nodrek.core.verdict.log_kind import slowness
 from nodrek.core.verdict.odds import logit
+from nodrek.core.verdict.power import gap_looks, minutes_that_show_breaks, swing_size
 
-SIGHT = ("one", "calculated", "slow", "calculated_slow", "short", "coarse", "noisy")
+SIGHT = ("one", "calculated", "slow", "swing", "smooth", "spell", "fast")
+"""One; the calculated probability as a logit; how slow the log is (`log_kind`); what a swing adds up to (ln); how like
+the next one a deviation is; seconds that a gap would be silent in one go, which patient units bridge (ln); minutes in
+which a break would show (ln)."""
+ASKED = {
+    Fault.RING_DAMAGE: ("one", "calculated", "slow", "fast"),
+    Fault.RING_RUNOUT: ("one", "calculated", "swing", "smooth"),
+    Fault.AIR_GAP: ("one", "calculated", "spell"),
+    Fault.INTERMITTENT: ("one", "slow", "fast"),
+    Fault.TYRE_SIZE: ("one", "calculated"),
+}
+"""What each kind of fault is learnt from: worlds that taught nothing are told worse by more."""
 LEAST = logistic(-6.0)
 """Calculated probabilities beyond this, near 0 and 1, say no more: six nats."""
+LEAST_SWING, LEAST_SECONDS, LEAST_MINUTES = 0.1, 0.3, 0.05
 
 
 def sight_row(exam: Examination, corner: Corner, calculated: float) -> Array:
     """Shape (len(SIGHT),): the calculated probability as a logit, and what the log is like."""
-    channel = exam.log.channels[corner]
-    slow = slowness(channel.rate)
-    odds = logit(calculated, LEAST, 1.0 - LEAST)
-    noise = 0.0
-    if corner in exam.motions:
-        noise = float(np.nan_to_num(exam.motions[corner].usual_noise))
+    looks = gap_looks(exam, corner)
+    swing = swing_size(exam, corner) if corner in exam.followed else 0.0
     return np.array(
         [
             1.0,
-            odds,
-            slow,
-            odds * slow,
-            shortness(exam.usable.moving),
-            coarseness(channel.quantum),
-            max(-1.5, min(1.5, math.log10(max(noise, 3e-4) / 0.003))),
+            logit(calculated, LEAST, 1.0 - LEAST),
+            slowness(exam.log.channels[corner].rate),
+            math.log(max(swing, LEAST_SWING)),
+            unit_numbers(exam)[0],
+            math.log((looks.silent + LEAST_SECONDS) / max(looks.changes, 1)),
+            math.log(minutes_that_show_breaks(exam) + LEAST_MINUTES),
         ]
     )
 
