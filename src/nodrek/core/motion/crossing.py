@@ -43,6 +43,8 @@ SURE_AGAINST = 1.6
 beyond which they go against each other."""
 NOISES, LEVEL_OFF = 2.5, 0.0015
 """Noise of a block, and error of the level of straight running (ln), that a bend has to stand out of to speak."""
+ROUNDED = 1.0 / math.sqrt(12.0)
+"""Standard deviation of rounding, in steps of the values."""
 STANDS_STILL, WITHIN_STEPS = 1, 1.05
 """Changes of the value in a block up to which it stands still; steps of the values that two axles may be apart by
 rounding alone, with some margin."""
@@ -168,8 +170,8 @@ def _hard(usable: Usable, count: int) -> npt.NDArray[np.bool_]:
 class _Blocks(NamedTuple):
     """By block, for one corner: ln of the mean speed over the vehicle's, NaN where it is slow or not wholly fit
     (counted edges are right only on average, and corners that are asked one after another are asked at other
-    speeds); its error as far as its own samples tell, which are the coarser the slower the wheel, 0 for fewer than
-    `SCATTER`; what a step of the values is of the speed; how often the value changes."""
+    speeds); its error as far as its own samples tell, which are the coarser the slower the wheel and say nothing where
+    fewer than `SCATTER`, and by rounding, which is new only where the value changes; what a step of the values is of the speed; how often the value changes."""
 
     means: Array
     error: Array
@@ -192,7 +194,8 @@ def _block_means(channel: WheelChannel, usable: Usable, from_speed: float) -> _B
         error = np.sqrt(np.maximum(squares / good - means**2, 0.0) / (good - 1.0)) / means
         step = channel.quantum / (np.bincount(index[fit], weights=channel.speed[fit], minlength=count)[:count] / good)
         changes = np.bincount(index[1:][np.diff(channel.speed) != 0.0], minlength=count)[:count]
-        return _Blocks(np.log(means), np.where(good < SCATTER, 0.0, error), step, changes)
+        error = np.maximum(np.where(good < SCATTER, 0.0, error), ROUNDED * step / np.sqrt(np.maximum(changes, 1)))
+        return _Blocks(np.log(means), error, step, changes)
 
 
 def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_]) -> float:
