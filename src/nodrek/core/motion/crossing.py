@@ -48,6 +48,9 @@ ROUNDED = 1.0 / math.sqrt(12.0)
 STANDS_STILL, WITHIN_STEPS = 1, 1.05
 """Changes of the value in a block up to which it stands still; steps of the values that two axles may be apart by
 rounding alone, with some margin."""
+NO_BEND, LEAST_STRAIGHT, LEAST_PULL = 0.01, 8, 0.5
+"""ln difference of left and right up to which blocks are asked what pull makes of it, how many there must be, and m/s²
+of pull that they need together to be believed."""
 ONE_SIDED = 0.2
 """Part of what goes to one side that goes to the other, up to which it is no road."""
 MOST_NATS = 2.0
@@ -99,7 +102,10 @@ def find_crossing(
         return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
-    front, rear = (np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST) for p in pairs)
+    pull = _pull(usable, known.size)
+    front, rear = (
+        _free_of_pull(np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST), pull, known) for p in pairs
+    )
     by_itself = np.sqrt(np.sum([block.error**2 for block in blocks.values()], axis=0) / 2.0)
     agreement, sigmas = _alike(front, rear, known), _votes(front, rear, known, np.maximum(noise, by_itself))
     bends = min(mad_sigma(front[known]), mad_sigma(rear[known])) / max(STANDS_OUT * noise, 1e-6)
@@ -128,6 +134,27 @@ def _straight(values: Array, noise: float) -> float:
             break
         level = float(near.mean())
     return level
+
+
+def _pull(usable: Usable, count: int) -> Array:
+    """m/s² of the vehicle, mean of each block."""
+    ends = np.minimum(np.arange(count + 1) * round(BLOCK_S / GRID_STEP), usable.vehicle.size - 1)
+    return np.asarray(np.diff(usable.vehicle[ends]) / BLOCK_S)
+
+
+def _free_of_pull(difference: Array, pull: Array, known: npt.NDArray[np.bool_]) -> Array:
+    """The left−right `difference` of an axle by block without what goes with the pull.
+
+    Two driven wheels do not slip alike, two channels are not asked at one moment. Told by straight blocks; bends go to
+    either side at any pull.
+    """
+    straight = known & (np.abs(difference) < NO_BEND)
+    if np.count_nonzero(straight) < LEAST_STRAIGHT:
+        return difference
+    middle = pull[straight].mean()
+    off, own = pull[straight] - middle, difference[straight]
+    slope = float(off @ (own - own.mean())) / (float(off @ off) + LEAST_PULL**2)
+    return np.asarray(difference - slope * (pull - middle))
 
 
 def _may_be_a_step(pairs: Sequence[Array], corners: Sequence[_Blocks]) -> npt.NDArray[np.bool_]:
@@ -171,7 +198,8 @@ class _Blocks(NamedTuple):
     """By block, for one corner: ln of the mean speed over the vehicle's, NaN where it is slow or not wholly fit
     (counted edges are right only on average, and corners that are asked one after another are asked at other
     speeds); its error as far as its own samples tell, which are the coarser the slower the wheel and say nothing where
-    fewer than `SCATTER`, and by rounding, which is new only where the value changes; what a step of the values is of the speed; how often the value changes."""
+    fewer than `SCATTER`, and by rounding, which is new only where the value changes; what a step of the values is of
+    the speed; how often the value changes."""
 
     means: Array
     error: Array
