@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QFontInfo, QImage, QPainter
+from PySide6.QtGui import QColor, QFontInfo, QImage, QPainter, QTextLayout
 from PySide6.QtWidgets import QApplication, QLabel, QScrollArea
 from pytestqt.qtbot import QtBot
 
@@ -22,6 +22,7 @@ from nodrek.desktop.views.ring_sign import draw_ring_sign
 from nodrek.desktop.views.theme import BAY, FAMILY, LOOKS, PIT, PIXELS, Size, font, load_fonts
 from nodrek.desktop.views.turns import RasterWidget
 from nodrek.desktop.views.window import ON_LOG
+from nodrek.desktop.views.wrapped import NO_BREAK_SPACE, WORD_JOINER, whole_units
 
 SIDE = 120
 
@@ -200,6 +201,21 @@ def test_nothing_is_cut_off(controller: Controller, qtbot: QtBot, size: tuple[in
     if size == (1280, 800) and view in ON_LOG:
         bars = [a.verticalScrollBar().maximum() for a in controller.window.findChildren(QScrollArea) if a.isVisible()]
         assert max(bars) == 0
+
+
+def test_no_line_ends_between_a_number_and_its_unit(qapp: QApplication) -> None:
+    """By the rules for line breaks of Unicode (UAX 14) as Qt knows them; the words stay the same to a reader."""
+    told = "Silent to 20 km/h with 92 % in 3 min of 4 km, by 5 sensors"
+    shown = whole_units(told)
+    layout, parts = QTextLayout(shown), []
+    layout.beginLayout()
+    while (line := layout.createLine()).isValid():
+        line.setLineWidth(1.0)  # so narrow that a line ends wherever it may
+        parts.append(shown[line.textStart() : line.textStart() + line.textLength()].strip(" "))
+    layout.endLayout()
+    plain = [p.replace(NO_BREAK_SPACE, " ").replace(WORD_JOINER, "") for p in parts]
+    assert {"20 km/h", "92 %", "3 min", "4 km,", "5", "sensors"} <= set(plain)
+    assert " ".join(plain) == told
 
 
 def test_every_control_has_a_name_for_screen_readers(controller: Controller) -> None:

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 from nodrek.desktop.state.screen import AnswerScreen, BusyScreen, RingSign, Station
 from nodrek.desktop.views.ring_sign import draw_ring_sign
 from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
+from nodrek.desktop.views.wrapped import whole_units
 
 
 class SignWidget(QWidget):
@@ -81,8 +82,8 @@ class AnswerPanel(QFrame):
         self._headline.setText(screen.headline)
         self._sure.setText(screen.sureness)
         self._sure.setVisible(bool(screen.sureness))
-        self._body.setText(" ".join(screen.lines))
-        self._others.setText("\n".join(screen.others[:3]))
+        self._body.setText(whole_units(" ".join(screen.lines)))
+        self._others.setText(whole_units("\n".join(screen.others[:3])))
         self._others.setVisible(bool(screen.others))
         self._remedy.setText(screen.remedy)
         self._remedy.setVisible(bool(screen.remedy))

@@ -10,6 +10,7 @@ from nodrek.desktop.state.proof import LoomScreen, SegmentRow
 from nodrek.desktop.views.flow import FlowLayout
 from nodrek.desktop.views.number import NumberEntry
 from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
+from nodrek.desktop.views.wrapped import whole_units
 
 ROW = 46
 LINE_X = 34
@@ -159,7 +160,7 @@ class LoomView(QWidget):
         self._screen, self._look = screen, look
         self._chosen = screen.probe
         self._title.setText(screen.title)
-        self._sentence.setText(screen.sentence)
+        self._sentence.setText(whole_units(screen.sentence))
         self._caution.setText(screen.caution)
         self._caution.setVisible(bool(screen.caution))
         while self._holes.count():

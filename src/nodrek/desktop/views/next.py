@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 from nodrek.desktop.state.proof import MOST_OTHERS, NextScreen
 from nodrek.desktop.views.number import NumberEntry
 from nodrek.desktop.views.theme import STEP, TARGET, Look, Size, font
+from nodrek.desktop.views.wrapped import whole_units
 
 NEXT_WIDTH = 312
 MOST_ANSWERS = 6
@@ -155,7 +156,7 @@ def _line(size: Size, *, bold: bool = False, quiet: bool = False, call: bool = F
 
 
 def _fill(label: QLabel, text: str) -> None:
-    label.setText(text)
+    label.setText(whole_units(text))
     label.setVisible(bool(text))
 
 

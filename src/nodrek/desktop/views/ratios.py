@@ -10,6 +10,7 @@ from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import RatioRow, RatiosScreen
 from nodrek.desktop.views.empty import OrEmpty
 from nodrek.desktop.views.theme import Look, Size, font
+from nodrek.desktop.views.wrapped import whole_units
 
 NAME_WIDTH = 130
 TOP, BOTTOM = 74, 56
@@ -121,5 +122,5 @@ class RatiosView(QWidget):
 
     def show_ratios(self, screen: RatiosScreen, look: Look) -> None:
         self._scale.show_ratios(screen, look)
-        self._sentence.setText(screen.sentence)
+        self._sentence.setText(whole_units(screen.sentence))
         self._stack.say(screen.empty_text)

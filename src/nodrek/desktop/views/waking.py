@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from nodrek.desktop.state.screen import WakingRow, WakingScreen
 from nodrek.desktop.views.empty import OrEmpty
 from nodrek.desktop.views.theme import Look, Size, font
+from nodrek.desktop.views.wrapped import whole_units
 
 NAME_WIDTH = 190
 TOP, BOTTOM = 30, 52
@@ -98,5 +99,5 @@ class WakingView(QWidget):
 
     def show_waking(self, screen: WakingScreen, look: Look) -> None:
         self._stack.say(screen.empty_text)
-        self._sentence.setText(screen.sentence)
+        self._sentence.setText(whole_units(screen.sentence))
         self.scale.show_waking(screen, look)

@@ -46,6 +46,7 @@ from nodrek.desktop.views.reasons import ReasonsView
 from nodrek.desktop.views.theme import STEP, Look, Size, font
 from nodrek.desktop.views.turns import TurnsView
 from nodrek.desktop.views.waking import WakingView
+from nodrek.desktop.views.wrapped import whole_units
 
 LEAST_VIEW = 340
 """Pixels of height under which no view can be read."""
@@ -310,7 +311,7 @@ class MainWindow(QMainWindow):
             self.ratios.show_ratios(screen.ratios, look)
         if screen.waking is not None:
             self.waking.show_waking(screen.waking, look)
-        self._notes.setText("\n".join(f"Note: {note}" for note in screen.notes[:3]))
+        self._notes.setText(whole_units("\n".join(f"Note: {note}" for note in screen.notes[:3])))
         self._notes.setVisible(bool(screen.notes) and screen.board is None)
         self.undo_action.setEnabled(screen.can_undo)
         self.redo_action.setEnabled(screen.can_redo)
