@@ -18,7 +18,7 @@ def diagnosis_text(diagnosis: Diagnosis, knowledge: Knowledge) -> str:
         for odds in diagnosis.of(corner)[:MOST_CAUSES]:
             if odds.probability < SHOWN_FROM:
                 continue
-            lines.append(f"  {odds.probability:4.0%}  {knowledge.causes[odds.cause].words}")
+            lines.append(f"  {100.0 * odds.probability:3.0f} %  {knowledge.causes[odds.cause].words}")
             lines += [f"         {r.weight_db:+5.1f} dB  {r.text}" for r in odds.because[:MOST_REASONS]]
     if diagnosis.settled:
         lines.append("Settled.")
@@ -31,7 +31,9 @@ def diagnosis_text(diagnosis: Diagnosis, knowledge: Knowledge) -> str:
         lines += [f"      Caution: {knowledge.cautions[c]}" for c in info.cautions]
     for policy in diagnosis.policies:
         money = "" if policy.total is None else f", {policy.total:.0f} in all"
-        lines.append(f"{policy.name.capitalize()}: {policy.minutes:.0f} min{money}, comes back {policy.come_back:.0%}")
+        lines.append(
+            f"{policy.name.capitalize()}: {policy.minutes:.0f} min{money}, comes back {100.0 * policy.come_back:.0f} %"
+        )
     for repair in diagnosis.repairs:
         kind = "Repair" if repair.info.lasting else "Stop-gap"
         lines.append(f"{kind}, {repair.corner.words}: {repair.info.option}")

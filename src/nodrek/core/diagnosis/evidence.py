@@ -152,7 +152,7 @@ def finding_evidence(findings: Sequence[Finding], corner: Corner, knowledge: Kno
         out.append(
             Evidence(
                 corner,
-                f"log: {finding.fault.value.replace('_', ' ')}, {min(finding.confidence, SUREST):.0%} sure",
+                f"log: {finding.fault.value.replace('_', ' ')}, {100.0 * min(finding.confidence, SUREST):.0f} % sure",
                 odds,
             )
         )

@@ -71,7 +71,8 @@ def why(item: NextCheck) -> str:
     """What the two likeliest answers would say."""
     likely = sorted(item.answers, key=lambda a: -a[1])[:2]
     parts = [
-        f"{word.replace('_', ' ')} ({p:.0%} likely) would leave {cause.value.replace('_', ' ')} at {q:.0%}"
+        f"{word.replace('_', ' ')} ({100.0 * p:.0f} % likely) would leave {cause.value.replace('_', ' ')} "
+        f"at {100.0 * q:.0f} %"
         for word, p, cause, q in likely
     ]
     return f"{'; '.join(parts)}."
