@@ -84,8 +84,10 @@ def _numbers(column: object) -> Array | None:
         column = column.str.strip_chars()
     # no copy where there is nothing to mend: hours of log are large
     values = column.cast(pl.Float64, strict=False).to_numpy()
-    # one number tells whether there is anything to mend at all
-    return values if np.isfinite(values.sum()) else np.where(np.isinf(values), np.nan, values)
+    with np.errstate(invalid="ignore", over="ignore"):
+        # one number tells whether there is anything to mend at all
+        is_whole = np.isfinite(values.sum())
+    return values if is_whole else np.where(np.isinf(values), np.nan, values)
 
 
 def _temporal_seconds(column: object) -> Array:
