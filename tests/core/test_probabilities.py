@@ -18,6 +18,7 @@ from conftest import analyze_raw, drive
 from nodrek.cli.app import app
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import Boosted, Calibration, Rivals, boosted_from
+from nodrek.core.turns.search import inside_stretches
 from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -268,10 +269,7 @@ def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:
 def test_a_lost_tooth_and_a_swing_add_up_to_what_they_show_when_put_in(exam: Examination) -> None:
     """By counting: values whose window holds the tooth are low by its share of it; a swing is a sine of the turn."""
     motion, ring = exam.followed[Corner.RR], exam.rings[Corner.RR]
-    inside = np.zeros(motion.times.size, dtype=bool)
-    for stretch in ring.stretches:
-        inside[stretch.start : stretch.stop] = True
-    inside &= motion.expected > 2.5
+    inside = inside_stretches(ring.stretches, motion.times.size) & (motion.expected > 2.5)
     turns, noise = motion.path[inside] / 1.95, motion.noise[inside]
     window = motion.expected[inside] * AVERAGING_S / 1.95
     tooth = [

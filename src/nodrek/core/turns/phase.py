@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array
-from nodrek.core.turns.search import Stretch
+from nodrek.core.turns.search import Stretch, inside_stretches
 
 PIECE_TURNS = 30.0
 HARMONICS = 8
@@ -104,10 +104,7 @@ def _coefficients(
     frequency: float,
 ) -> npt.NDArray[np.complex128]:
     """Σ w·exp(-2πik·angle) of each piece; shape (pieces, HARMONICS)."""
-    inside = np.zeros(path.size, dtype=bool)
-    for stretch in stretches:
-        inside[stretch.start : stretch.stop] = True
-    kept = np.flatnonzero(inside)
+    kept = np.flatnonzero(inside_stretches(stretches, path.size))
     at = np.searchsorted(kept, starts)
     base = turn_phasor(frequency * path[kept])
     term = weights[kept].astype(np.complex64)

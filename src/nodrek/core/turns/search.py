@@ -10,7 +10,7 @@ Creighton 2000, Phys. Rev. D 61, 082001; from memory).
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -55,6 +55,14 @@ class Stretch:
     start: int
     stop: int
     metres: float
+
+
+def inside_stretches(stretches: Sequence[Stretch], count: int) -> npt.NDArray[np.bool_]:
+    """Which of `count` samples lie in one of the `stretches`."""
+    inside = np.zeros(count, dtype=bool)
+    for stretch in stretches:
+        inside[stretch.start : stretch.stop] = True
+    return inside
 
 
 @dataclass(frozen=True)

@@ -27,7 +27,7 @@ import numpy.typing as npt
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.phase import from_centre, within_turn
-from nodrek.core.turns.search import FREQUENCIES, Stretch, rolled_path
+from nodrek.core.turns.search import FREQUENCIES, Stretch, inside_stretches, rolled_path
 
 Index = npt.NDArray[np.int64]
 Belief = npt.NDArray[np.floating[Any]]
@@ -171,10 +171,11 @@ def scale_prior(frequencies: Array) -> Array:
 
 def looks_of(motion: CornerMotion, stretches: list[Stretch], ways: Sequence[tuple[float, bool]]) -> Looks | None:
     """The samples that are looked at one by one, with distance measured in each of `ways`; ``None`` for too few."""
-    inside = np.zeros(motion.times.size, dtype=bool)
-    for stretch in stretches:
-        inside[stretch.start : stretch.stop] = True
-    fit = inside & ~np.isnan(motion.deviation) & (motion.expected > motion.asked_from(FROM_SPEED))
+    fit = (
+        inside_stretches(stretches, motion.times.size)
+        & ~np.isnan(motion.deviation)
+        & (motion.expected > motion.asked_from(FROM_SPEED))
+    )
     # a lost edge never reads nothing: silence is another fault's, and would pass for many dips in one place
     used = np.flatnonzero(fit & ~(motion.deviation < SILENT))
     if used.size < 4 * LEAST_DIPS:

@@ -17,7 +17,7 @@ from nodrek.core.motion.blocks import quick_quantile
 from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.motion.waking import LEAST_SPEED
-from nodrek.core.turns.search import fold_weights
+from nodrek.core.turns.search import fold_weights, inside_stretches
 from nodrek.core.verdict.breaks import FROM_SPEED as BREAKS_FROM
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import late_enough, seen_enough
@@ -84,12 +84,10 @@ def _followed(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
 
 
 def _inside(motion: CornerMotion, ring: RingEvidence) -> npt.NDArray[np.bool_]:
-    inside = np.zeros(motion.times.size, dtype=bool)
-    if ring.scale is not None and ring.fold is not None:
-        for stretch in ring.stretches:
-            inside[stretch.start : stretch.stop] = True
-        inside &= (fold_weights(motion) != 0.0) & np.isfinite(motion.noise)
-    return inside
+    if ring.scale is None or ring.fold is None:
+        return np.zeros(motion.times.size, dtype=bool)
+    told = (fold_weights(motion) != 0.0) & np.isfinite(motion.noise)
+    return np.asarray(inside_stretches(ring.stretches, motion.times.size) & told)
 
 
 def _swing_power(exam: Examination, corner: Corner) -> float:

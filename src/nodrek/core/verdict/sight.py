@@ -39,18 +39,20 @@ LEAST_SWING, LEAST_SECONDS, LEAST_MINUTES = 0.1, 0.3, 0.05
 
 def sight_row(exam: Examination, corner: Corner, calculated: float) -> Array:
     """Shape (len(SIGHT),): the calculated probability as a logit, and what the log is like."""
+    like = exam.once(f"sight {corner}", lambda: _like(exam, corner))
+    return np.array([1.0, logit(calculated, LEAST, 1.0 - LEAST), *like])
+
+
+def _like(exam: Examination, corner: Corner) -> tuple[float, ...]:
+    """The numbers of `SIGHT` that are the same for every kind of fault."""
     looks = gap_looks(exam, corner)
     swing = swing_size(exam, corner) if corner in exam.followed else 0.0
-    return np.array(
-        [
-            1.0,
-            logit(calculated, LEAST, 1.0 - LEAST),
-            slowness(exam.log.channels[corner].rate),
-            math.log(max(swing, LEAST_SWING)),
-            unit_numbers(exam)[0],
-            math.log((looks.silent + LEAST_SECONDS) / max(looks.changes, 1)),
-            math.log(minutes_that_show_breaks(exam) + LEAST_MINUTES),
-        ]
+    return (
+        slowness(exam.log.channels[corner].rate),
+        math.log(max(swing, LEAST_SWING)),
+        unit_numbers(exam)[0],
+        math.log((looks.silent + LEAST_SECONDS) / max(looks.changes, 1)),
+        math.log(minutes_that_show_breaks(exam) + LEAST_MINUTES),
     )
 
 

@@ -53,7 +53,7 @@ REMEDIES: dict[Remedy | None, str] = {
 WOULD_SHOW = {
     Fault.RING_DAMAGE: "a single lost tooth",
     Fault.RING_RUNOUT: "a swing of 0.2 %",
-    Fault.AIR_GAP: "silence to 8 km\u2060/\u2060h",
+    Fault.AIR_GAP: "silence to 8 km/h",
     Fault.INTERMITTENT: "one break a minute",
     Fault.TYRE_SIZE: "half a per cent of tyre",
 }

@@ -10,6 +10,7 @@ from nodrek.core.model import Corner
 from nodrek.desktop.state.screen import CornerCard, PlanScreen
 from nodrek.desktop.views.ring_sign import draw_ring_sign
 from nodrek.desktop.views.theme import PLAN_WIDTH, STEP, Look, Size, font
+from nodrek.desktop.views.wrapped import whole_units
 
 RING = 62
 BODY = 68
@@ -176,7 +177,7 @@ class PlanPanel(QScrollArea):
             if widget is not None:
                 widget.deleteLater()
         for row, (name, value) in enumerate(screen.details):
-            label, number = QLabel(name), QLabel(value)
+            label, number = QLabel(whole_units(name)), QLabel(whole_units(value))
             label.setProperty("quiet", True)
             label.setFont(font(Size.SMALL))
             label.setWordWrap(True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 NO_BREAK_SPACE, WORD_JOINER = "\u00a0", "\u2060"
-_UNIT = re.compile(r"(?<=\d) (?=(?:%|km|m|mm|min|s|V|mV|Hz)(?![\w]))")
+_UNIT = re.compile(r"(?<=\d) (?=(?:%|km|m|mm|min|minutes|s|V|mV|Hz)(?![\w]))")
 
 
 def whole_units(text: str) -> str:
