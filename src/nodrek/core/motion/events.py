@@ -27,6 +27,9 @@ SILENCE_BELOW = 0.6
 SILENCE_MARGIN_S = 0.1
 HARD_BRAKING = -2.6
 """m/s²: beyond this a wheel may truly turn slower than the vehicle moves."""
+ROLLS_AGAIN_S, STILL_SILENT = 0.8, -2.0
+"""How long after hard braking a locked wheel, and the filter behind it, is back at speed; ln under which one that reads
+nothing then is not locked."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,7 +37,7 @@ class Dropouts:
     """Runs of samples [start, stop) that read far too low; arrays of one shape.
 
     ``depth``: deepest ln deviation of the run; ``braking``: whether the vehicle braked
-    hard, so that slip explains it; ``seconds``: how long.
+    hard as it began, so that slip explains it; ``seconds``: how long.
     """
 
     start: npt.NDArray[np.int64]
@@ -59,6 +62,11 @@ def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
     # of each run alone: what lies between two runs may hold standstills
     depth = np.minimum.reduceat(np.append(motion.deviation, 0.0), edges)[::2] if start.size else np.empty(0)
     braking = np.interp(motion.times[start], usable.grid, hardest) < HARD_BRAKING
+    if braking.any():
+        braked = usable.grid[hardest < HARD_BRAKING]
+        since = motion.times - braked[np.searchsorted(braked, motion.times, side="right") - 1]
+        silent = (since > ROLLS_AGAIN_S) & (motion.deviation < STILL_SILENT)
+        braking &= ~np.logical_or.reduceat(np.append(silent, False), edges)[::2]
     seconds = motion.times[stop - 1] - motion.times[start] + motion.step_s
     return Dropouts(start, stop, depth, seconds, braking)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pyqtgraph as pg
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from nodrek.core.model import Corner
@@ -272,6 +272,8 @@ def _plot(name: str) -> pg.PlotWidget:
         axis.setTickFont(font(Size.SMALL))
     plot.getAxis("left").setWidth(LABEL_MARGIN)
     plot.getViewBox().setDefaultPadding(0.0)
+    # room for the upper half of a label at the very top of the axis
+    plot.getPlotItem().setContentsMargins(0.0, QFontMetricsF(font(Size.SMALL)).height() / 2.0, 0.0, 0.0)
     return plot
 
 
