@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from nodrek.core.model import Fault
+from nodrek.core.model.learnt import SILENT as SAYS_NOTHING
 from nodrek.core.model.learnt import Rivals, boosted_from
 from nodrek.core.verdict.evidence import EVIDENCE
 
@@ -20,7 +21,7 @@ ALONE = (Fault.TYRE_SIZE, Fault.CROSSED)
 GROWN = (*RIVALS, *ALONE)
 """Kinds with trees (a wrong count goes with the tyre: one odd ratio); the others have a regression each."""
 SILENT = (Fault.NO_SIGNAL, Fault.FROZEN)
-NAMES = ("sound", *(kind.value for kind in RIVALS), "silent")
+NAMES = ("sound", *(kind.value for kind in RIVALS), SAYS_NOTHING)
 """What a corner is, one at most: places in this row are the classes."""
 BOOSTING: dict[str, Any] = {
     "max_iter": 400, "learning_rate": 0.04, "max_leaf_nodes": 10, "min_samples_leaf": 10, "l2_regularization": 5.0,

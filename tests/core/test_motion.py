@@ -443,6 +443,24 @@ def test_hard_braking_explains_a_dip(until_s: float, share: float, explained: bo
     assert dropouts.braking.all() == explained
 
 
+def test_a_mate_that_breaks_once_does_not_hide_a_late_wake_up() -> None:
+    """A log that begins at a walk and goes to 90 km/h: one corner wakes at 27 km/h, a mate reads nothing once at 70."""
+    times = np.arange(0.0, 120.0, 1 / RATE)
+    speed = np.interp(times, [0, 2, 27, 120], [0.6, 0.6, 25.0, 25.0]) + 0.01 * np.sin(times)
+    silent = {Corner.FL: speed < 7.5, Corner.RL: (times > 21.4) & (times < 21.45)}
+    channels = {
+        c: WheelChannel(
+            c, "", "km/h", False, times, np.where(silent.get(c, False), 0.0, speed),
+            np.zeros(times.size, dtype=bool), 0.0, RATE,
+        )
+        for c in Corner
+    }  # fmt: skip
+    waking = find_waking(channels, find_usable(channels, times[-1]))
+    assert waking[Corner.FL].known_wake == pytest.approx(7.5, abs=0.3)
+    assert not waking[Corner.RL].sleeps
+    assert np.isnan(waking[Corner.RL].known_wake)
+
+
 def test_own_turning_is_followed_through_slip() -> None:
     """The path by the corner's own scale equals its own distance, whatever its mates do."""
     log = map_corners(drive(61, SimulatedFault(Corner.FL, Cause.WHEEL_SIZE, size=0.02)))

@@ -17,7 +17,7 @@ from typer.testing import CliRunner
 from conftest import analyze_raw, drive
 from nodrek.cli.app import app
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.model.learnt import Boosted, Calibration, Rivals, boosted_from
+from nodrek.core.model.learnt import SILENT, Boosted, Calibration, Rivals, boosted_from
 from nodrek.core.turns.search import inside_stretches
 from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
@@ -247,6 +247,12 @@ def test_rivals_share_one_certainty() -> None:
     everything = Calibration({}, {Fault.TYRE_SIZE: boosted_from({"base": 0.0, "trees": []})}, Rivals(sums))
     assert everything.probabilities(row) == {Fault.TYRE_SIZE: 0.5, Fault.AIR_GAP: pytest.approx(said["air_gap"])}
     assert everything.grown == {Fault.TYRE_SIZE, Fault.AIR_GAP}
+    # what nobody else calls silent leaves what is its to the others, in the same proportion; where it is sure, it stays
+    silence = Rivals({**sums, SILENT: boosted_from({"base": 3.0, "trees": []})})
+    quiet = Calibration({}, {}, silence)
+    assert quiet.probabilities(row, 0.0)[Fault.AIR_GAP] == pytest.approx(said["air_gap"])
+    assert quiet.probabilities(row, 0.1)[Fault.AIR_GAP] == pytest.approx(0.9 * said["air_gap"])
+    assert quiet.probabilities(row, 0.99) == quiet.probabilities(row)
 
 
 def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:

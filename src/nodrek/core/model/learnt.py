@@ -23,6 +23,9 @@ from nodrek.core.model.log import Array
 
 Index = npt.NDArray[np.int64]
 
+SILENT = "silent"
+"""Among rivals: a corner that says nothing, or always the same. Its own findings tell how sure that is."""
+
 
 def logistic(nats: float) -> float:
     """Probability of a logit."""
@@ -114,9 +117,17 @@ class Calibration:
         """Kinds whose probability comes from trees."""
         return frozenset(self.trees) | {fault for fault in Fault if fault.value in self.rivals.sums}
 
-    def probabilities(self, row: Mapping[str, float]) -> dict[Fault, float]:
-        """Of all of `grown` for one corner's row of evidence."""
+    def probabilities(self, row: Mapping[str, float], silent: float = 1.0) -> dict[Fault, float]:
+        """Of all of `grown` for one corner's row of evidence.
+
+        `silent`: how sure it is by other ways that the corner says nothing, or always the same; no more than that is
+        taken from its rivals.
+        """
         among = self.rivals.probabilities(row)
+        taken = among.get(SILENT, 0.0)
+        if taken > silent:
+            left = sum(part for name, part in among.items() if name != SILENT)
+            among = {name: part * (1.0 - silent) / left for name, part in among.items() if name != SILENT}
         alone = {fault: trees.probability(row) for fault, trees in self.trees.items()}
         return alone | {fault: among[fault.value] for fault in Fault if fault.value in among}
 

@@ -8,7 +8,7 @@ always the same speed, a broken wire any.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -50,6 +50,8 @@ SURELY_LATE = 2.0
 """m/s: at less, sound coils wake as they like."""
 TIGHTEST = 0.4
 """Relative distance from the middle of its mates that a corner may have in a bend."""
+READS_BELOW, READS_BELOW_S = 3.0, 1.0
+"""Times its silence, and seconds more, that a corner which sleeps may read below its wake-up speed."""
 FASTEST_WAKE = 25.0
 """m/s: what is silent above has no gap but no signal."""
 
@@ -88,6 +90,17 @@ class Waking:
         return middle if middle > FIRST_TEETH * change else (1.0 - MIDDLE_WEIGHT) * change + MIDDLE_WEIGHT * middle
 
     @property
+    def sleeps(self) -> bool:
+        """Whether the corner is silent below `wake`; it may read there as well, and only a break was seen."""
+        reads_on = self.awake_below > READS_BELOW * self.silent_below + READS_BELOW_S
+        return bool(np.isfinite(self.wake)) and not (reads_on and np.isnan(self.for_good))
+
+    @property
+    def known_wake(self) -> float:
+        """`wake`, m/s; NaN where the corner does not sleep."""
+        return self.wake if self.sleeps else float("nan")
+
+    @property
     def typical_change(self) -> float:
         """Median speed of the wakings, m/s; of falling asleep where no pull-away was logged; NaN for neither."""
         return _typical_change(self.rises, self.falls)
@@ -109,6 +122,11 @@ class Waking:
 def find_waking(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict[Corner, Waking]:
     """Silences of each corner against its mates; corners without any change get empty arrays."""
     return {corner: _one(channel, channels, usable) for corner, channel in channels.items()}
+
+
+def wakes_of(waking: Iterable[Waking]) -> list[float]:
+    """Wake-up speeds (m/s) of those corners that sleep."""
+    return [own.known_wake for own in waking if own.sleeps]
 
 
 def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable: Usable) -> Waking:

@@ -45,6 +45,7 @@ FEATURES = (
 )
 SAME_TREES = {Fault.RING_COUNT: Fault.TYRE_SIZE}
 """Both are one odd ratio; its size says which of them it is called."""
+SILENCE = (Fault.NO_SIGNAL, Fault.FROZEN)
 NOTHING = -4.6
 """Logit of a confidence of 0.01: not mentioned."""
 HIGHEST, LOWEST = 0.995, 0.001
@@ -66,29 +67,40 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     known: dict[Corner, dict[Fault, float]] = {}
     # what is proved without them leaves its rivals at the same corner little
     proved = {c: f.confidence for f in findings if HELD in f.evidence for c in f.corners}
+    by_weights = {id(f): _weighed(f, findings, exam, calibration) for f in findings if HELD not in f.evidence}
+    silent = {
+        c: max(
+            (by_weights.get(id(f), f).confidence for f in findings if f.fault in SILENCE and c in f.corners),
+            default=0.0,
+        )
+        for c in exam.log.corners
+    }
     for finding in findings:
+        kind = SAME_TREES.get(finding.fault, finding.fault)
         if HELD in finding.evidence or _nothing_else_makes(finding, exam):
             out.append(finding)
-            continue
-        kind = SAME_TREES.get(finding.fault, finding.fault)
-        if kind in calibration.grown and (len(finding.corners) == 1 or kind is Fault.CROSSED):
+        elif kind in calibration.grown and (len(finding.corners) == 1 or kind is Fault.CROSSED):
             corner = finding.corners[0]
             if corner not in known:
                 row = corner_evidence(exam, corner, findings).tolist()
-                known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)))
+                known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)), silent[corner])
             left = 1.0 - proved.get(corner, 0.0) if kind.value in calibration.rivals.sums else 1.0
             out.append(replace(finding, confidence=_within(left * known[corner][kind] * _beyond_tolerance(finding))))
-            continue
-        weights = calibration.weights.get(finding.fault)
-        if weights is None or len(finding.corners) > 1:
-            out.append(finding)
-            continue
-        weighed = [weights.get(name, 0.0) for name in FEATURES]
-        score = float(np.dot(weighed, features(finding, findings, exam)))
-        untold = finding.fault is Fault.NO_SIGNAL and "or" in finding.evidence
-        most = float(np.interp(np.max(exam.usable.vehicle), UNTOLD_AT, UNTOLD)) if untold else HIGHEST
-        out.append(replace(finding, confidence=min(most, _within(logistic(score)))))
+        else:
+            out.append(by_weights[id(finding)])
     return out
+
+
+def _weighed(finding: Finding, findings: Sequence[Finding], exam: Examination, calibration: Calibration) -> Finding:
+    """The finding by the regression of its kind; as it is where its kind has none, or it names two corners."""
+    weights = calibration.weights.get(finding.fault)
+    if weights is None or len(finding.corners) > 1:
+        return finding
+    weighed = [weights.get(name, 0.0) for name in FEATURES]
+    score = float(np.dot(weighed, features(finding, findings, exam)))
+    untold = finding.fault is Fault.NO_SIGNAL and "or" in finding.evidence
+    most = float(np.interp(np.max(exam.usable.vehicle), UNTOLD_AT, UNTOLD)) if untold else HIGHEST
+    return replace(finding, confidence=min(most, _within(logistic(score))))
 
 
 def _nothing_else_makes(finding: Finding, exam: Examination) -> bool:

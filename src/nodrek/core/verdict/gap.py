@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding
-from nodrek.core.motion.waking import Waking
+from nodrek.core.motion.waking import Waking, wakes_of
 from nodrek.core.verdict.asleep import Asleep, asleep_behind
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
@@ -52,8 +52,7 @@ def lateness(exam: Examination, corner: Corner) -> float:
     own = exam.waking[corner].wake
     if not math.isfinite(own):
         return math.nan
-    others = [w.wake for c, w in exam.waking.items() if c is not corner and c in exam.compared]
-    known = [w for w in others if math.isfinite(w)]
+    known = wakes_of(w for c, w in exam.waking.items() if c is not corner and c in exam.compared)
     return own - (float(np.median(known)) if known else 0.0)
 
 

@@ -153,7 +153,7 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
         ratio_low=low,
         ratio_high=high,
         dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
-        wake_up=exam.waking[corner].wake if hidden is None else hidden.wake,
+        wake_up=exam.waking[corner].known_wake if hidden is None else hidden.wake,
         turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
         could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
     )

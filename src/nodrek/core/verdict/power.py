@@ -16,7 +16,7 @@ from nodrek.core.model import Corner, Fault
 from nodrek.core.motion.blocks import quick_quantile
 from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.motion.usable import GRID_STEP
-from nodrek.core.motion.waking import LEAST_SPEED
+from nodrek.core.motion.waking import LEAST_SPEED, wakes_of
 from nodrek.core.turns.search import fold_weights, inside_stretches
 from nodrek.core.verdict.breaks import FROM_SPEED as BREAKS_FROM
 from nodrek.core.verdict.examine import Examination, RingEvidence
@@ -117,7 +117,7 @@ class GapLooks(NamedTuple):
 
 def gap_looks(exam: Examination, corner: Corner) -> GapLooks:
     """The detector's own measures, with the corner silenced in this log."""
-    wakes = [w.wake for c, w in exam.waking.items() if c is not corner and math.isfinite(w.wake)]
+    wakes = wakes_of(w for c, w in exam.waking.items() if c is not corner)
     mates, speed = float(np.median(wakes)) if wakes else 0.0, exam.usable.vehicle
     faster = speed[np.abs(speed - AIR_GAP_SPEED) > HYSTERESIS * AIR_GAP_SPEED] > AIR_GAP_SPEED
     below = (speed > max(mates, LEAST_SPEED)) & (speed < AIR_GAP_SPEED)

@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.events import HARD_BRAKING
+from nodrek.core.motion.waking import wakes_of
 from nodrek.core.turns.track import SILENT
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.odds import ratio_odds
@@ -115,7 +116,7 @@ def weak_arc_confidence(seen: WeakArc) -> float:
 def is_waking(exam: Examination, corner: Corner) -> bool:
     """Whether the dips are a sound sensor's about its wake-up speed: who manoeuvres at that speed meets many."""
     own = exam.waking[corner].wake
-    mates = [w for c, wake in exam.waking.items() if c is not corner and np.isfinite(w := wake.wake)]
+    mates = wakes_of(w for c, w in exam.waking.items() if c is not corner)
     seen = weak_arc(exam, corner)
     if seen.dips < LEAST_DIPS or not np.isfinite(own) or not mates:
         return False

@@ -41,8 +41,11 @@ def _row(answer: Answer, corner: Corner, factor: float, unit: str, chosen: bool)
         text = f"by itself from {hidden * factor:.1f} {unit} on"
         return WakingRow(corner, corner.words.capitalize(), text, (), (), hidden * factor, chosen)
     begins, stops = _dots(waking.rises, factor), _dots(waking.falls, factor)
-    middle = waking.wake * factor if math.isfinite(waking.wake) else None
-    text = "no pull-away or stop" if middle is None else f"reads from {middle:.1f} {unit} on"
+    middle = waking.known_wake * factor if waking.sleeps else None
+    if middle is not None:
+        text = f"reads from {middle:.1f} {unit} on"
+    else:
+        text = "silent at times, reads slower too" if begins or stops else "no pull-away or stop"
     return WakingRow(corner, corner.words.capitalize(), text, begins, stops, middle, chosen)
 
 
