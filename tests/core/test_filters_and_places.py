@@ -100,6 +100,15 @@ def test_a_filter_of_second_order_is_undone_as_well() -> None:
         assert scale.log_p > np.log(1e-3)
 
 
+@pytest.mark.parametrize("seed", range(3))
+def test_a_rough_road_that_fades_in_two_paces_is_no_filter(seed: int) -> None:
+    """Jolts that die away by 0.92 a sample, behind a window that halves: undone, small swings grow 40-fold."""
+    times, speed, path = rolling(50.0)
+    jolts = np.random.default_rng(seed).standard_normal(times.size)
+    road = NOISE * lfilter([0.2], [1.0, -0.92 - 0.5, 0.92 * 0.5], jolts)
+    assert carried_by_filter(motion_of(times, speed, path, road)) == Carried()
+
+
 @pytest.mark.parametrize("seed", range(5))
 def test_as_many_dips_at_any_time_give_none(seed: int) -> None:
     motion = filtered_dips(tied=False, seed=seed)

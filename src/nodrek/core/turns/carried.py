@@ -90,6 +90,9 @@ def _of_second_order(motion: CornerMotion) -> Carried | None:
     left_by_one, left_by_two = nn - bn * bn / bb, nn - before * bn - earlier * en
     if earlier > LEAST_SECOND or left_by_two > FORETELLS * left_by_one or before + earlier < 0.0:
         return None
+    # a filter of second order swings back (complex poles); a rough road behind a short window fades in two paces
+    if before**2 >= -4.0 * earlier:
+        return None
     return Carried(before, max(earlier, -(MOST_MEMORY**2)))
 
 

@@ -31,7 +31,8 @@ AXLE_SHARE = 0.6
 """Chance that a difference is wear of an axle, before looking; the rest belongs to the four corners."""
 LARGEST_BY_WEAR, BEYOND_WEAR = 0.035, 0.1
 """New against worn out is some 3 % (common practice); how much rarer axles that differ by more are."""
-SURE_SIGMAS = 2.5
+SURE_SIGMAS, AXLE_SURE_SIGMAS = 2.5, 3.0
+"""Errors of a ratio that a difference must be larger by; sound axles differ by more of their own."""
 LARGEST_BY_DAMAGE = 0.036
 """One edge lost of 29, the coarsest ring in use."""
 LOSSY_FROM, LEAST_LEFT, WORTH_LOSING = 0.5, 3, 0.003
@@ -120,7 +121,7 @@ def _finding(
         return []
     limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
-    confidence *= _is_measured(pattern.size, pattern.sigma) * pattern.share
+    confidence *= _is_measured(pattern.size, pattern.sigma, AXLE_SURE_SIGMAS if axle else SURE_SIGMAS) * pattern.share
     if abs(pattern.size) < LARGEST_BY_DAMAGE or 0.0 < -pattern.size < _lost_share(exam, pattern.corners):
         confidence *= 1.0 - max((damage.get(c, 0.0) for c in pattern.corners), default=0.0)
     confidence *= 1.0 - max(noise.values(), default=0.0)
@@ -226,9 +227,9 @@ def could_measure(exam: Examination, corner: Corner, size: float) -> float:
     return passes(size, WORTH_SAYING, sigma) * _is_measured(size, sigma)
 
 
-def _is_measured(size: float, sigma: float) -> float:
+def _is_measured(size: float, sigma: float, sigmas: float = SURE_SIGMAS) -> float:
     """Doubt about a difference that is not well above its own error: most tyres are sound."""
-    return passes(abs(size) / max(sigma, 1e-9), SURE_SIGMAS, 0.6)
+    return passes(abs(size) / max(sigma, 1e-9), sigmas, 0.6)
 
 
 def likely_patterns(ratios: Mapping[Corner, RatioEstimate], by_three: bool = False) -> list[_Pattern]:
