@@ -319,6 +319,13 @@ def test_as_many_at_any_angle_do_not(seed: int) -> None:
     assert not [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.confidence >= 0.5]
 
 
+def test_a_wheel_that_passes_through_the_middle_of_all_is_not_made_of_them() -> None:
+    """Quiet wheels of unlike size on a motorway: slip carries one through, as slowly as through what lies beside."""
+    log = eighth_world.draw(520_053, "healthy", 50.0).log
+    exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)[1]
+    assert all(held_breaks(exam, corner) is None for corner in Corner)
+
+
 def test_values_that_repeat_as_those_of_the_mates_say_nothing() -> None:
     _, exam = analyze_log(map_corners(held_log("none")), Vehicle(), lambda share, doing: None)
     assert all(held_values(exam, c) is None for c in Corner)

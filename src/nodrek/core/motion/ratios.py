@@ -17,6 +17,7 @@ from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
 from nodrek.core.motion.contrasts import Steady, contrasts_of, front_over_rear
 from nodrek.core.motion.events import LostEdges
+from nodrek.core.motion.plateaus import rounding_of_mean, stands
 from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.straights import (
     ROUNDING_REACH,
@@ -37,6 +38,8 @@ STRAIGHT_S = 12.0
 """Seconds of straight running that the fast part of a drive should have, or slower parts are asked first."""
 GOOD_SIGMA = 0.004
 """Of ln ratio, from which slower parts of the drive are asked as well."""
+WORTH_SLOWER = 0.7
+"""Part of the error from which other speeds are believed instead: the slower, the more is rounded away."""
 MOST_LOG_RATIO, MOST_SIGMA = 0.35, 0.05
 """No ring or tyre is half as large again as another; an error of a twentieth says nothing of either."""
 BREAK = 0.25
@@ -48,6 +51,9 @@ CALM = 1.2
 FLOOR = {"lr": 1.6e-4, "fr": 2.0e-4, "dg": 1.2e-4}
 """What no drive can tell better, by contrast: crown of the road and load (left-right),
 slip of the driven axle at steady speed (front-rear), growth of single tyres. Own estimate."""
+STANDS_S = 2.0
+"""Seconds for which all corners stand at their rounded values before nothing new is told; where something shakes them
+over a step now and then, how often it does is what tells where they are."""
 ROUNDING_SIGMA = 0.3
 """Steps of the values that a contrast of them is never believed to scatter less by: 0.29 for one value."""
 ROLLING_DRAG = 0.13
@@ -83,14 +89,15 @@ UNKNOWN = RatioEstimate(float("nan"), float("nan"))
 @dataclass(frozen=True, eq=False)
 class RatioData:
     """Blocks of a drive: ln speed by corner (n, NaN where not fit), speed m/s, acceleration m/s²;
-    ``quantum``, the coarsest step of the values, m/s. ``lost``: of corners some of
-    whose samples were left out, what these change."""
+    ``quantum``, the coarsest step of the values, m/s, and what each corner has ``shown`` (m/s, mean). ``lost``: of
+    corners some of whose samples were left out, what these change."""
 
     logs: Mapping[Corner, Array]
     speed: Array
     acceleration: Array
     block_s: float
     quantum: float = 0.0
+    shown: Mapping[Corner, Array] = field(default_factory=dict)
     lost: Mapping[Corner, LostEdges] = field(default_factory=dict)
 
 
@@ -114,11 +121,12 @@ def ratio_blocks(
     piece = size * max(1, PIECE_SAMPLES // size)
     vehicle = usable.vehicle_at(times)
     logs: dict[Corner, Array] = {}
+    shown: dict[Corner, Array] = {}
     for corner, channel in channels.items():
         own = np.where(usable.masks[corner] & (channel.speed > 0.5), channel.speed, np.nan)
         if corner in lost:
             own[lost[corner].samples] = np.nan
-        blocks = []
+        blocks, means = [], []
         for k in range(0, times.size, piece):
             here = times[k : k + piece]
             if channel.times is times:
@@ -127,11 +135,14 @@ def ratio_blocks(
                 value = np.interp(here, channel.times, own, left=np.nan, right=np.nan)
             base = np.maximum(vehicle[k : k + piece], 0.3)
             blocks.append(_block_log(value / base, COUNTS * channel.quantum / base, size))
-        logs[corner] = np.concatenate(blocks)
+            rows = to_blocks(value, size)
+            count = np.count_nonzero(~np.isnan(rows), axis=1)
+            means.append(np.nansum(rows, axis=1) / np.maximum(count, 1))
+        logs[corner], shown[corner] = np.concatenate(blocks), np.concatenate(means)
     speed = np.concatenate([block_median(vehicle[k : k + piece], size) for k in range(0, times.size, piece)])
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
-    return RatioData(logs, speed, acceleration, seconds, max(c.quantum for c in channels.values()), lost)
+    return RatioData(logs, speed, acceleration, seconds, max(c.quantum for c in channels.values()), shown, lost)
 
 
 def _block_log(relative: Array, counts: Array, size: int) -> Array:
@@ -180,7 +191,7 @@ def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, Rat
     best: dict[Corner, RatioEstimate] = {}
     for fit in _fit_blocks(data, {c: data.logs[c] for c in corners}):
         found = _estimates_from(data, corners, fit)
-        if found and (not best or _largest_sigma(found) < _largest_sigma(best)):
+        if found and (not best or _largest_sigma(found) < WORTH_SLOWER * _largest_sigma(best)):
             best = found
         if best and _largest_sigma(best) < GOOD_SIGMA:
             break
@@ -203,17 +214,21 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
     straights = find_straights(Blocks(sides, ahead, slips, data.speed, data.block_s, data.quantum))
     if straights is None:
         return {}
+    level_sigma = float(np.hypot(straights.sigma, 0.5 * _rounding_left(data, corners, straights.blocks & fit)))
+    fit = _told_anew(data, corners, fit)
     logs = {c: data.logs[c][fit] for c in corners}
     pull, brake = (slip[fit] for slip in slips)
     rounding = max(ROUNDING_SIGMA * data.quantum / float(np.median(data.speed[fit])), 1e-6)
+    left = _rounding_left(data, corners, fit)
     if len(logs) == 4:
         steady = Steady(logs, sides[:, fit].mean(axis=0), (pull, brake), data.speed[fit], data.block_s, rounding)
-        contrasts = contrasts_of(steady, straights.level, straights.sigma)
+        contrasts = contrasts_of(steady, straights.level, level_sigma)
+        floor = {"lr": FLOOR["lr"], **{k: float(np.hypot(FLOOR[k], 0.25 * left)) for k in ("fr", "dg")}}
         signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
         return {
             c: RatioEstimate(
                 sum(s * contrasts[k][0] for k, s in sign.items()),
-                float(np.sqrt(sum(contrasts[k][1] ** 2 + FLOOR[k] ** 2 for k in sign))),
+                float(np.sqrt(sum(contrasts[k][1] ** 2 + floor[k] ** 2 for k in sign))),
             )
             for c, sign in signs.items()
         }
@@ -222,10 +237,29 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
     out, per_stretch = {}, blocks_of_stretch(data.block_s)
     for corner, values in logs.items():
         value, sigma = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch, rounding)
-        spread = np.hypot(np.hypot(sigma, straights.sigma / 2), 2 * FLOOR["fr"])
+        spread = np.hypot(np.hypot(np.hypot(sigma, level_sigma / 2), 2 * FLOOR["fr"]), left / len(logs))
         out[corner] = RatioEstimate(value, float(spread))
     # robust intercepts need not add up to nothing
     return centred(out)
+
+
+def _told_anew(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> Mask:
+    """Blocks of `fit` but those in which all corners have stood for long; all where hardly any are left."""
+    still = np.logical_and.reduce([stands(data.shown[c], data.quantum) for c in corners])
+    moved = np.maximum.accumulate(np.where(still, 0, np.arange(still.size)))
+    anew = fit & (np.arange(still.size) - moved < _long(data))
+    return anew if np.count_nonzero(anew) * data.block_s >= STRAIGHT_S else fit
+
+
+def _rounding_left(data: RatioData, corners: tuple[Corner, ...], used: Mask) -> float:
+    """1 sigma (ln) of the sum of all corners' means that rounding leaves where values stand (`plateaus`)."""
+    left = [rounding_of_mean(data.shown[c], used, data.quantum, _long(data)) for c in corners]
+    return float(np.linalg.norm(left))
+
+
+def _long(data: RatioData) -> int:
+    """Blocks of `STANDS_S`."""
+    return max(1, round(STANDS_S / data.block_s))
 
 
 def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> Iterator[Mask]:

@@ -23,6 +23,7 @@ from nodrek.core.verdict.stand_in import (
     Runs,
     StandIn,
     alike_outside_the_middle,
+    beside,
     own_and_mates,
     runs_by_corner,
     spread_of_others,
@@ -32,6 +33,9 @@ JOLTED = 0.01
 """Share of a mate's samples that dip from which nothing that is made of the others is asked for breaks."""
 FAST_ENOUGH = 10.0
 """m/s from which breaks are fast in any driving: weak arcs and wide gaps are heard below."""
+BESIDE, OVER_BESIDE = (-5.0, -2.5, 2.5, 5.0), 3.0
+"""How far beside what is made of the others (in what counts as agreement) a wheel that passes it is seen as well, and
+how many times as many runs as there make it no such wheel. (Eight bridged breaks of seven worlds had none there.)"""
 LEAST_BREAKS, LEAST_BREAK, LEAST_BREAK_S = 3, 3, 0.15
 """Runs that make breaks of the signal, samples in each, and seconds that the longest lasts: a unit that waits a tenth
 of a second before it believes what is new does so after a lost edge as well."""
@@ -116,6 +120,8 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
         return None
     if way is StandIn.MIDDLE_OF_OTHERS and starts.size <= _more_than(_by_likeness(exam, corner, least)):
         return None
+    if way is not StandIn.LAST and starts.size <= OVER_BESIDE * _by_passing(exam, corner, way, least):
+        return None
     if seconds.max() < LEAST_BREAK_S or starts.size <= middling - _more_than(by_chance):
         return None
     return HeldBreaks(way, starts, float(seconds.max()))
@@ -138,6 +144,16 @@ def _by_likeness(exam: Examination, corner: Corner, least: int) -> float:
         if mate is not corner:
             runs, over = alike_outside_the_middle(exam, corner, mate)
             out += over * _clusters(exam, corner, _faster(exam, corner, runs), least)[0].size
+    return out
+
+
+def _by_passing(exam: Examination, corner: Corner, way: StandIn, least: int) -> int:
+    """How many breaks there would seem to be were something else shown, a little beside what is made of the others: a
+    quiet wheel whose size puts it there goes slowly through one as through the other."""
+    out = 0
+    for by in BESIDE:
+        runs = _faster(exam, corner, beside(exam, corner, way, by))
+        out = max(out, _clusters(exam, corner, runs.where(_tells(exam, corner, runs)), least)[0].size)
     return out
 
 

@@ -140,6 +140,16 @@ def alike_outside_the_middle(exam: Examination, corner: Corner, mate: Corner) ->
     return _runs_of(moves & apart & (np.abs(motion.speed - theirs) <= close)), float(inside) / max(float(outside), 1.0)
 
 
+def beside(exam: Examination, corner: Corner, way: StandIn, by: float) -> Runs:
+    """Runs in which the corner reads what `way` makes of the others and `by` more, in what counts as agreement.
+
+    A wheel of its own passes there as slowly as it passes what is made itself.
+    """
+    off = exam.followed[corner].speed - _made_of(exam, corner, way)[1]
+    close = _as_good_as_equal(exam, corner)
+    return _runs_of((np.abs(off - by * close) <= close) & _moves(exam, corner))
+
+
 def always_made_of_others(exam: Examination, corner: Corner) -> StandIn | None:
     """How a corner that has no reading of its own is made of the others, all the time; ``None`` for all that read."""
     if corner not in exam.followed:

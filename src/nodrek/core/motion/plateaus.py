@@ -1,0 +1,50 @@
+"""Rounded speeds that stand: looking longer at one value tells no more of what was rounded away.
+
+Between two steps of its values a wheel may be anywhere, and while it keeps to one speed, and nothing shakes it over the
+edge, it reads the same for as long. Such readings are one look, with the error of one rounding (uniform over a step:
+Widrow and Kollár, Quantization Noise, 2008; from memory), however many they are; and where it stands at the same value
+again later, it is about as far off again.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from nodrek.core.model import Array
+
+ROUNDING = 1.0 / math.sqrt(12.0)
+SAME = 0.1
+"""Steps by which the mean of a block may differ from that of the one before where the value stands."""
+
+Mask = npt.NDArray[np.bool_]
+
+
+def stands(speed: Array, quantum: float) -> Mask:
+    """Blocks that show what the one before showed; `speed` of one corner by blocks (m/s, NaN unknown), shape (n,)."""
+    out = np.zeros(speed.size, dtype=bool)
+    with np.errstate(invalid="ignore"):
+        out[1:] = np.abs(np.diff(speed)) < SAME * quantum
+    return out
+
+
+def rounding_of_mean(speed: Array, used: Mask, quantum: float, long: int) -> float:
+    """1 sigma (ln) of the mean of the `used` blocks of one corner that rounding leaves beyond that of single blocks,
+    which their own scatter shows.
+
+    `long`: blocks for which a value stands before nothing shakes it; shorter runs are roundings of their own each.
+    """
+    at = np.flatnonzero(used)
+    if quantum <= 0.0 or not at.size:
+        return 0.0
+    here = speed[at]
+    begins = np.flatnonzero(np.concatenate([[True], (np.diff(at) > 1) | ~stands(here, quantum)[1:]]))
+    lasts = np.diff(np.append(begins, at.size))
+    # the same number for runs that share their error
+    level = np.rint(here[begins] / quantum).astype(np.int64)
+    shared = np.unique(np.where(lasts >= long, -1 - np.abs(level), np.arange(lasts.size)), return_inverse=True)[1]
+    together = np.bincount(shared, weights=lasts)
+    step = ROUNDING * quantum / np.maximum(np.bincount(shared, weights=lasts * here[begins]) / together, quantum)
+    return float(np.sqrt(np.sum((together**2 - together) * step**2))) / at.size
