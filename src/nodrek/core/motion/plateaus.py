@@ -17,13 +17,19 @@ from nodrek.core.model import Array
 
 ROUNDING = 1.0 / math.sqrt(12.0)
 SAME = 0.1
-"""Steps by which the mean of a block may differ from that of the one before where the value stands."""
+"""Steps by which values may differ that are the same."""
 
 Mask = npt.NDArray[np.bool_]
 
 
+def one_value(rows: Array) -> Array:
+    """Of blocks, shape (n, samples), the value that is shown all along; NaN where it changes, or is not known."""
+    first = rows[:, 0]
+    return np.where((rows == first[:, None]).all(axis=1), first, np.nan)
+
+
 def stands(speed: Array, quantum: float) -> Mask:
-    """Blocks that show what the one before showed; `speed` of one corner by blocks (m/s, NaN unknown), shape (n,)."""
+    """Blocks that show what the one before showed; `speed` of one corner: `one_value` by blocks, m/s, shape (n,)."""
     out = np.zeros(speed.size, dtype=bool)
     with np.errstate(invalid="ignore"):
         out[1:] = np.abs(np.diff(speed)) < SAME * quantum
@@ -31,16 +37,16 @@ def stands(speed: Array, quantum: float) -> Mask:
 
 
 def rounding_of_mean(speed: Array, used: Mask, quantum: float, long: int) -> float:
-    """1 sigma (ln) of the mean of the `used` blocks of one corner that rounding leaves beyond that of single blocks,
-    which their own scatter shows.
+    """1 sigma (ln) of the mean of the `used` blocks of one corner (`speed` as of `stands`) that rounding leaves beyond
+    that of single blocks, which their own scatter shows.
 
     `long`: blocks for which a value stands before nothing shakes it; shorter runs are roundings of their own each.
     """
     at = np.flatnonzero(used)
     if quantum <= 0.0 or not at.size:
         return 0.0
-    here = speed[at]
-    begins = np.flatnonzero(np.concatenate([[True], (np.diff(at) > 1) | ~stands(here, quantum)[1:]]))
+    here = np.nan_to_num(speed[at])
+    begins = np.flatnonzero(np.concatenate([[True], (np.diff(at) > 1) | ~stands(speed[at], quantum)[1:]]))
     lasts = np.diff(np.append(begins, at.size))
     # the same number for runs that share their error
     level = np.rint(here[begins] / quantum).astype(np.int64)

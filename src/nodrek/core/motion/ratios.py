@@ -17,7 +17,7 @@ from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
 from nodrek.core.motion.contrasts import Steady, contrasts_of, front_over_rear
 from nodrek.core.motion.events import LostEdges
-from nodrek.core.motion.plateaus import rounding_of_mean, stands
+from nodrek.core.motion.plateaus import one_value, rounding_of_mean, stands
 from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.straights import (
     ROUNDING_REACH,
@@ -89,8 +89,8 @@ UNKNOWN = RatioEstimate(float("nan"), float("nan"))
 @dataclass(frozen=True, eq=False)
 class RatioData:
     """Blocks of a drive: ln speed by corner (n, NaN where not fit), speed m/s, acceleration m/s²;
-    ``quantum``, the coarsest step of the values, m/s, and what each corner has ``shown`` (m/s, mean). ``lost``: of
-    corners some of whose samples were left out, what these change."""
+    ``quantum``, the coarsest step of the values, m/s, and what each corner has ``shown`` all along a block (m/s, NaN
+    where that changed). ``lost``: of corners some of whose samples were left out, what these change."""
 
     logs: Mapping[Corner, Array]
     speed: Array
@@ -126,7 +126,7 @@ def ratio_blocks(
         own = np.where(usable.masks[corner] & (channel.speed > 0.5), channel.speed, np.nan)
         if corner in lost:
             own[lost[corner].samples] = np.nan
-        blocks, means = [], []
+        blocks, stood = [], []
         for k in range(0, times.size, piece):
             here = times[k : k + piece]
             if channel.times is times:
@@ -135,10 +135,8 @@ def ratio_blocks(
                 value = np.interp(here, channel.times, own, left=np.nan, right=np.nan)
             base = np.maximum(vehicle[k : k + piece], 0.3)
             blocks.append(_block_log(value / base, COUNTS * channel.quantum / base, size))
-            rows = to_blocks(value, size)
-            count = np.count_nonzero(~np.isnan(rows), axis=1)
-            means.append(np.nansum(rows, axis=1) / np.maximum(count, 1))
-        logs[corner], shown[corner] = np.concatenate(blocks), np.concatenate(means)
+            stood.append(one_value(to_blocks(value, size)))
+        logs[corner], shown[corner] = np.concatenate(blocks), np.concatenate(stood)
     speed = np.concatenate([block_median(vehicle[k : k + piece], size) for k in range(0, times.size, piece)])
     seconds = size / rate
     acceleration = np.gradient(speed, seconds) if speed.size > 1 else np.zeros_like(speed)
