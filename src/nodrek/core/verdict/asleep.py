@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
+from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.stand_in import StandIn, agrees, bends, share_of, ways_to_ask, would_tell
 
@@ -42,14 +43,19 @@ ORIGINALS = 0.7
 class Asleep:
     """Below ``wake`` m/s the unit shows ``way``; ``samples`` that say so."""
 
-    way: StandIn
+    way: str
     wake: float
     samples: int
 
 
 def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
     """``None`` where nothing proves it."""
-    if corner not in exam.followed or exam.log.channels[corner].quantum > COARSE:
+    if corner not in exam.followed:
+        return None
+    copied = copied_from_mate(exam, corner)
+    if copied is not None and math.isfinite(copied.wake):
+        return Asleep(MATE, copied.wake, copied.samples)
+    if exam.log.channels[corner].quantum > COARSE:
         return None
     for way, tried in exam.once("asleep", lambda: _all_wakes(exam)).items():
         own = tried[corner]

@@ -10,7 +10,7 @@ from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import ratio_odds
-from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
+from nodrek.core.verdict.stand_in import always_made_of_others
 
 EVEN_DEAD_S = 6.0
 """Seconds of driving at zero, as fast as the corner reads otherwise, that are as likely a fault as anything else."""
@@ -77,7 +77,7 @@ def _too_slow(top: float) -> str:
     )
 
 
-def _made(exam: Examination, corner: Corner, way: StandIn) -> Finding:
+def _made(exam: Examination, corner: Corner, way: str) -> Finding:
     moving = round(exam.usable.moving, 1)
     return Finding(
         Fault.NO_SIGNAL,

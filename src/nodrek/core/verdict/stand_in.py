@@ -16,6 +16,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.reference import median_of
+from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 
 FROM_SPEED = 3.0
@@ -150,10 +151,14 @@ def beside(exam: Examination, corner: Corner, way: StandIn, by: float) -> Runs:
     return _runs_of((np.abs(off - by * close) <= close) & _moves(exam, corner))
 
 
-def always_made_of_others(exam: Examination, corner: Corner) -> StandIn | None:
-    """How a corner that has no reading of its own is made of the others, all the time; ``None`` for all that read."""
+def always_made_of_others(exam: Examination, corner: Corner) -> str | None:
+    """How a corner that has no reading of its own is made of the others, all the time, in words after "the control
+    unit shows"; ``None`` for all that read."""
     if corner not in exam.followed:
         return None
+    copied = copied_from_mate(exam, corner)
+    if copied is not None and copied.always:
+        return MATE
     for way, shares in exam.once("agreement", lambda: _all_agreements(exam)).items():
         # a copy agrees with its originals, and each of them with it now and then
         least, most = COPIES if way is StandIn.MIDDLE_OF_OTHERS else MADE
