@@ -25,11 +25,11 @@ MATE = "the other wheel of its axle"
 """As words after "the control unit shows"."""
 FROM_SPEED = 0.8
 """m/s: slower, all corners read the same few values."""
-BEND_S = 0.6
-"""Seconds over which the other axle is asked how tight a bend is, since noise makes none."""
-STEPS_EQUAL, STEPS_APART, PART_APART = 0.8, 4.0, 0.012
-"""Steps by which values that are the same may differ; steps, and part of the speed, by which the wheels of the other
-axle differ where those of this one must as well (more than tyres do)."""
+BEND_S, LEAST_WIDTH = 0.6, 5
+"""Seconds and samples over which the other axle is asked how tight a bend is, since noise makes none."""
+SAME, STEPS_EQUAL, STEPS_APART, PART_APART = 0.1, 0.8, 4.0, 0.012
+"""Steps by which the same value may differ in one row, and in rows of its own; steps, and part of the speed, by which
+the wheels of the other axle differ where those of this one must as well (more than tyres do)."""
 LEAST_SAMPLES, LEAST_S, LEAST_BENDS, LEAST_ONE_WAY = 24, 8.0, 4, 6
 """What is asked at least: samples, seconds, and bends; and samples of those to either side."""
 ALWAYS, MOSTLY, ACCIDENT, MATES_MOST = 0.9, 0.8, 0.08, 0.3
@@ -38,24 +38,20 @@ sleeps, and that by accident; share at the other axle from which the log cannot 
 WAKES, LEAST_NATS, AWAKE_MOST, WELL_ABOVE = (2.2, 11.0), 35.0, 0.3, 1.2
 """m/s between which a sleeping sensor wakes; ln of the likelihood ratio that proves it; share of equal readings above
 that speed; times that speed, where it is awake for certain."""
-LEAST_BREAKS, BREAK_S, LEAST_BREAK, TOGETHER_S = 3, 0.25, 3, 0.5
-"""Breaks that show in bends; seconds and samples of each at least; closer than this they are one."""
-OVER_MATES = 4.0
-"""Times as many as at the other axle."""
 
 Mask = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True, eq=False)
 class AxleCopy:
-    """What a corner shows of its mate: all the time, below a speed (``wake``, m/s, else NaN), or over ``breaks``, the
-    moments (s) at which they begin, the longest of them ``longest_s``; ``samples`` that say so."""
+    """That a corner shows its mate, all the time or below ``wake`` (m/s, else NaN); ``samples`` that say so."""
 
-    always: bool
     wake: float
-    breaks: Array
-    longest_s: float
     samples: int
+
+    @property
+    def always(self) -> bool:
+        return math.isnan(self.wake)
 
 
 def copied_from_mate(exam: Examination, corner: Corner) -> AxleCopy | None:
@@ -65,8 +61,8 @@ def copied_from_mate(exam: Examination, corner: Corner) -> AxleCopy | None:
 
 @dataclass(frozen=True, eq=False)
 class _Axle:
-    """Both wheels at the times of the left one: ``equal``, what is ``asked`` (both masks), ``bend`` (left − right of
-    the other axle, m/s) and ``middle`` (of this axle over that of the other, m/s).
+    """Both wheels at the times of the left one: where they read (``reads``), are ``equal``, and are ``asked`` (masks),
+    ``bend`` (left − right of the other axle, m/s) and ``middle`` (of this axle over that of the other, m/s).
 
     Bends go both ways. What makes the wheels of one axle differ to one side only is a wheel that spins, or a ring that
     loses edges."""
@@ -74,6 +70,7 @@ class _Axle:
     left: Corner
     times: Array
     speed: Array
+    reads: Mask
     equal: Mask
     asked: Mask
     bend: Array
@@ -91,7 +88,7 @@ def _all_copies(exam: Examination) -> dict[Corner, AxleCopy]:
     axles = [_axle(exam, left) for left in (Corner.FL, Corner.RL)]
     out = {}
     for axle, other in (axles, axles[::-1]):
-        found = _is_one(axle, other) or _sleeps(axle, other) or _breaks(axle, other)
+        found = _is_one(axle, other) or _sleeps(axle, other)
         if found is not None:
             out[_copier(axle)] = found
     return out if len(out) == 1 else {}
@@ -100,31 +97,31 @@ def _all_copies(exam: Examination) -> dict[Corner, AxleCopy]:
 def _axle(exam: Examination, left: Corner) -> _Axle:
     motion, far = exam.followed[left], Corner.RL if left is Corner.FL else Corner.FL
     times = motion.times
-    own, mate = motion.speed, _of_the_row(motion, exam.followed[left.mate])
+    own, (mate, steps) = motion.speed, _of_the_row(motion, exam.followed[left.mate])
     one, two = (np.interp(times, exam.followed[c].times, exam.followed[c].speed) for c in (far, far.mate))
     # an odd tyre, or a ring that loses edges, is no bend
     one, two = (
         v * math.exp(-exam.ratios[c].log_ratio) if c in exam.ratios else v for v, c in ((one, far), (two, far.mate))
     )
     quantum = max(exam.log.channels[c].quantum for c in exam.followed)
-    width = max(1, round(BEND_S / max(motion.step_s, 1e-3))) | 1
+    width = max(LEAST_WIDTH, round(BEND_S / max(motion.step_s, 1e-3))) | 1
     bend = np.convolve(np.nan_to_num(one - two), np.ones(width) / width, mode="same")
     speed, now = motion.vehicle, one - two
     with np.errstate(invalid="ignore"):
         least = np.maximum(STEPS_APART * quantum, PART_APART * speed)
         reads = (speed > FROM_SPEED) & (own > 0.0) & (mate > 0.0)
         asked = reads & (np.abs(bend) > least) & (np.abs(now) > least) & (bend * now > 0.0)
-        equal = np.abs(own - mate) <= STEPS_EQUAL * quantum + 1e-6
-    return _Axle(left, times, speed, equal, asked, bend, 0.5 * (own + mate - one - two))
+        equal = np.abs(own - mate) <= steps * quantum + 1e-6
+    return _Axle(left, times, speed, reads, equal, asked, bend, 0.5 * (own + mate - one - two))
 
 
-def _of_the_row(motion: CornerMotion, mate: CornerMotion) -> Array:
-    """What the `mate` shows in the rows of `motion`, whatever is known of the moments they were read at; at its times
-    where they come in rows of their own."""
+def _of_the_row(motion: CornerMotion, mate: CornerMotion) -> tuple[Array, float]:
+    """What the `mate` shows in the rows of `motion`, whatever is known of the moments they were read at, or at its
+    times where they come in rows of their own; and the steps by which the same value may differ there."""
     same = mate.times.size == motion.times.size
     if same and float(np.abs(mate.times - motion.times).max(initial=0.0)) <= max(motion.step_s, 1e-3):
-        return mate.speed
-    return np.interp(motion.times, mate.times, mate.speed)
+        return mate.speed, SAME
+    return np.interp(motion.times, mate.times, mate.speed), STEPS_EQUAL
 
 
 def _is_enough(axle: _Axle) -> bool:
@@ -145,9 +142,14 @@ def _both_ways(axle: _Axle, chosen: Mask, share: float) -> bool:
 
 
 def _is_one(axle: _Axle, other: _Axle) -> AxleCopy | None:
-    if not _is_enough(axle) or axle.share < ALWAYS or other.share > MATES_MOST:
+    if not _is_enough(axle) or axle.share < ALWAYS or other.share > MATES_MOST or not _agrees(axle, axle.reads):
         return None
-    return AxleCopy(True, math.nan, np.empty(0), 0.0, int(np.count_nonzero(axle.asked & axle.equal)))
+    return AxleCopy(math.nan, int(np.count_nonzero(axle.asked & axle.equal)))
+
+
+def _agrees(axle: _Axle, chosen: Mask) -> bool:
+    """Whether the wheels are equal straight ahead as well: sound ones on a quiet road mostly are, and mostly is less."""
+    return bool(np.mean(axle.equal[chosen]) >= ALWAYS)
 
 
 def _sleeps(axle: _Axle, other: _Axle) -> AxleCopy | None:
@@ -165,32 +167,10 @@ def _sleeps(axle: _Axle, other: _Axle) -> AxleCopy | None:
     looks = 1 + np.count_nonzero(np.diff(axle.times[np.sort(order[: best + 1])]) > 1.0)
     if gain[best] < LEAST_NATS or looks < LEAST_BENDS or above.size < LEAST_SAMPLES // 2 or above.mean() > AWAKE_MOST:
         return None
-    if not _both_ways(axle, axle.asked & (axle.speed <= wake), MOSTLY):
+    slow = axle.speed <= wake
+    if not _both_ways(axle, axle.asked & slow, MOSTLY) or not _agrees(axle, axle.reads & slow):
         return None
-    return AxleCopy(False, wake, np.empty(0), 0.0, int(np.count_nonzero(equal[: best + 1])))
-
-
-def _breaks(axle: _Axle, other: _Axle) -> AxleCopy | None:
-    begins, lasts, samples = _runs(axle)
-    if begins.size < LEAST_BREAKS or begins.size <= OVER_MATES * _runs(other)[0].size or axle.share > 0.5:
-        return None
-    if len(set(np.sign(axle.bend[np.searchsorted(axle.times, begins)]))) < 2:
-        return None
-    return AxleCopy(False, math.nan, begins, float(lasts.max()), samples)
-
-
-def _runs(axle: _Axle) -> tuple[Array, Array, int]:
-    """Moments (s) at which equal readings in bends begin that last, their seconds, and how many samples they have."""
-    close = (axle.asked & axle.equal).astype(np.int8)
-    edges = np.flatnonzero(np.diff(close, prepend=0, append=0))
-    start, last = edges[::2], edges[1::2] - 1
-    seconds = axle.times[last] - axle.times[start]
-    long = (seconds >= BREAK_S) & (last - start + 1 >= LEAST_BREAK)
-    start, last, seconds = start[long], last[long], seconds[long]
-    if not start.size:
-        return np.empty(0), np.empty(0), 0
-    first = np.concatenate([[True], axle.times[start[1:]] - axle.times[last[:-1]] > TOGETHER_S])
-    return axle.times[start[first]], np.maximum.reduceat(seconds, np.flatnonzero(first)), int(np.sum(last - start + 1))
+    return AxleCopy(wake, int(np.count_nonzero(equal[: best + 1])))
 
 
 def _copier(axle: _Axle) -> Corner:

@@ -16,7 +16,6 @@ import numpy.typing as npt
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.track import DIP_DEPTH, DIP_SCORE
-from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import LEAST_FAST, is_pulled, longer, middle_speed
 from nodrek.core.verdict.stand_in import (
@@ -68,7 +67,7 @@ APART, TELLING = 1.9, 0.4
 class HeldBreaks:
     """Places of the samples at which stand-ins begin that last as long as only a break explains; the longest, s."""
 
-    way: str
+    way: StandIn
     starts: npt.NDArray[np.int64]
     longest_s: float
 
@@ -80,9 +79,6 @@ def held_breaks(exam: Examination, corner: Corner) -> HeldBreaks | None:
     them while the wheel is slow.
     """
     found = exam.once("held breaks", lambda: _all_breaks(exam)).get(corner, [])
-    copied = copied_from_mate(exam, corner)
-    if not found and copied is not None and copied.breaks.size:
-        return HeldBreaks(MATE, np.searchsorted(exam.followed[corner].times, copied.breaks), copied.longest_s)
     return max(found, key=lambda breaks: breaks.starts.size, default=None)
 
 

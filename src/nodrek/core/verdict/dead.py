@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.verdict.axle_copy import MATE
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import ratio_odds
@@ -84,7 +85,8 @@ def _made(exam: Examination, corner: Corner, way: str) -> Finding:
         (corner,),
         MADE_PROVES,
         f"The {corner.words} corner has no reading of its own: the control unit shows {way} all the time. "
-        "The log cannot say which link is dead: sensor, ring, wire or control unit.",
+        "The log cannot say which link is dead: sensor, ring, wire or control unit."
+        + (" Or one signal stands under both names: look at the columns of the log first." if way == MATE else ""),
         {HELD: 1, "share_of_driving": 1.0, "seconds": moving, AWAKE: moving, "since_s": 0.0},
     )
 
