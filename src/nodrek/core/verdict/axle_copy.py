@@ -148,7 +148,7 @@ def _is_one(axle: _Axle, other: _Axle) -> AxleCopy | None:
 
 
 def _agrees(axle: _Axle, chosen: Mask) -> bool:
-    """Whether the wheels are equal straight ahead as well: sound ones on a quiet road mostly are, and mostly is less."""
+    """Whether the wheels are equal straight ahead as well, where sound ones on a quiet road are most of the time."""
     return bool(np.mean(axle.equal[chosen]) >= ALWAYS)
 
 

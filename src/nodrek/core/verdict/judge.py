@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from nodrek.core.model import (
     Analysis,
@@ -17,7 +17,7 @@ from nodrek.core.model import (
 )
 from nodrek.core.model.learnt import Calibration
 from nodrek.core.motion.lag import with_lags
-from nodrek.core.motion.ratios import UNKNOWN
+from nodrek.core.motion.ratios import UNKNOWN, RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import calibrated
@@ -145,7 +145,7 @@ def by_corner(findings: list[Finding]) -> dict[Corner, float]:
 def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding], learnt: Calibration) -> CornerResult:
     # where the unit hides the lost edges, no arc that reads low is theirs
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
-    ratio = UNKNOWN if always_made_of_others(exam, corner) else exam.ratios.get(corner, UNKNOWN)
+    ratio = _own_ratios(exam).get(corner, UNKNOWN)
     low, high = ratio.interval
     hidden = asleep_behind(exam, corner)
     return CornerResult(
@@ -157,6 +157,22 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
         turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
         could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
     )
+
+
+def _own_ratios(exam: Examination) -> Mapping[Corner, RatioEstimate]:
+    """Ratios of the corners that have readings of their own, among themselves."""
+    made = [c for c in exam.followed if always_made_of_others(exam, c)]
+    if not made:
+        return exam.ratios
+    own = tuple(c for c in exam.compared if c not in made)
+
+    def without() -> Mapping[Corner, RatioEstimate]:
+        if len(own) < 2:
+            return {}
+        lost = {c: edges for c, edges in exam.lost.items() if c in own}
+        return estimate_ratios(ratio_blocks({c: exam.log.channels[c] for c in own}, exam.usable, lost), own)
+
+    return exam.once("own ratios", without)
 
 
 def _verdict(findings: tuple[Finding, ...], corners: Iterable[CornerResult]) -> Verdict:
