@@ -68,8 +68,8 @@ def _part_text(session: Session, answer: Answer) -> str:
 def _deviation_line(answer: Answer, corner: Corner) -> tuple[Array, Array]:
     """Deviation in per cent against time, the steady difference included."""
     motion = answer.examination.motions[corner]
-    ratio = answer.examination.ratios.get(corner)
-    steady = ratio.log_ratio if ratio is not None and np.isfinite(ratio.log_ratio) else 0.0
+    ratio = answer.analysis.corners[corner].ratio
+    steady = float(np.log(ratio)) if np.isfinite(ratio) else 0.0
     return motion.times, 100.0 * np.expm1(np.clip(motion.deviation + steady, -3.0, 1.0))
 
 
