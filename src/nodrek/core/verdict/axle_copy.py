@@ -83,7 +83,7 @@ class _Axle:
 
 
 def _all_copies(exam: Examination) -> dict[Corner, AxleCopy]:
-    if len(exam.followed) < 4:
+    if len(exam.followed) < 4 or min(motion.times.size for motion in exam.followed.values()) < LEAST_SAMPLES:
         return {}
     axles = [_axle(exam, left) for left in (Corner.FL, Corner.RL)]
     out = {}
@@ -104,7 +104,7 @@ def _axle(exam: Examination, left: Corner) -> _Axle:
         v * math.exp(-exam.ratios[c].log_ratio) if c in exam.ratios else v for v, c in ((one, far), (two, far.mate))
     )
     quantum = max(exam.log.channels[c].quantum for c in exam.followed)
-    width = max(LEAST_WIDTH, round(BEND_S / max(motion.step_s, 1e-3))) | 1
+    width = min(max(LEAST_WIDTH, round(BEND_S / max(motion.step_s, 1e-3))), times.size)
     bend = np.convolve(np.nan_to_num(one - two), np.ones(width) / width, mode="same")
     speed, now = motion.vehicle, one - two
     with np.errstate(invalid="ignore"):
