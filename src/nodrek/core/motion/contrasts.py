@@ -44,7 +44,9 @@ LEAST_SIGMA = 2e-4
 @dataclass(frozen=True, eq=False)
 class Steady:
     """Blocks of ``block_s`` seconds of steady driving, shape (n,), none NaN: ln speed by corner, ``yaw`` (ln left over
-    right, mean of both axles), slips by pulling and braking, speed m/s; ``rounding``: least scatter of a contrast."""
+    right, mean of both axles), slips by pulling and braking, speed m/s; ``rounding``: least scatter of a contrast;
+    ``is_clean``: whether no corner loses edges. What is left of these moves left over right and front over rear
+    together, as no bend does."""
 
     logs: Mapping[Corner, Array]
     yaw: Array
@@ -52,6 +54,7 @@ class Steady:
     speed: Array
     block_s: float
     rounding: float
+    is_clean: bool = True
 
 
 def front_over_rear(logs: Mapping[Corner, Array]) -> Array:
@@ -86,7 +89,7 @@ def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple
     )
     ahead = front_over_rear(steady.logs)
     told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s, steady.rounding)
-    by_bends = np.maximum(told - told.max(), -MOST_NATS)
+    by_bends = np.maximum(told - told.max(), -MOST_NATS) if steady.is_clean else np.zeros(levels.size)
     by_straights = np.logaddexp(
         _ln_normal(levels, level, sigma), _ln_normal(levels, level, FAR_OFF) + math.log(NO_STRAIGHTS)
     )

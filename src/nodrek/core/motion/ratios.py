@@ -219,7 +219,9 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
     rounding = max(ROUNDING_SIGMA * data.quantum / float(np.median(data.speed[fit])), 1e-6)
     left = _rounding_left(data, corners, fit)
     if len(logs) == 4:
-        steady = Steady(logs, sides[:, fit].mean(axis=0), (pull, brake), data.speed[fit], data.block_s, rounding)
+        is_clean = not any(c in data.lost for c in corners)
+        yaw = sides[:, fit].mean(axis=0)
+        steady = Steady(logs, yaw, (pull, brake), data.speed[fit], data.block_s, rounding, is_clean)
         contrasts = contrasts_of(steady, straights.level, level_sigma)
         floor = {"lr": FLOOR["lr"], **{k: float(np.hypot(FLOOR[k], 0.25 * left)) for k in ("fr", "dg")}}
         signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
