@@ -12,16 +12,15 @@ from typing import Any
 import numpy as np
 
 from nodrek.core.model import Fault
-from nodrek.core.model.learnt import SILENT as SAYS_NOTHING
-from nodrek.core.model.learnt import Rivals, boosted_from
+from nodrek.core.model.learnt import SILENT, Rivals, boosted_from
+from nodrek.core.verdict.calibrate import SILENCE
 from nodrek.core.verdict.evidence import EVIDENCE
 
 RIVALS = (Fault.RING_DAMAGE, Fault.RING_RUNOUT, Fault.ENCODER_NOISE, Fault.INTERMITTENT, Fault.AIR_GAP)
 ALONE = (Fault.TYRE_SIZE, Fault.CROSSED)
 GROWN = (*RIVALS, *ALONE)
 """Kinds with trees (a wrong count goes with the tyre: one odd ratio); the others have a regression each."""
-SILENT = (Fault.NO_SIGNAL, Fault.FROZEN)
-NAMES = ("sound", *(kind.value for kind in RIVALS), SAYS_NOTHING)
+NAMES = ("sound", *(kind.value for kind in RIVALS), SILENT)
 """What a corner is, one at most: places in this row are the classes."""
 BOOSTING: dict[str, Any] = {
     "max_iter": 400, "learning_rate": 0.04, "max_leaf_nodes": 10, "min_samples_leaf": 10, "l2_regularization": 5.0,
@@ -59,7 +58,7 @@ def planted(names: Sequence[str]) -> Any:
 def rival_of(faults: Sequence[str]) -> int:
     """Which of `NAMES` a corner with `faults` is; of two rivals at one corner the first."""
     among = [NAMES.index(kind.value) for kind in RIVALS if kind.value in faults]
-    return among[0] if among else (len(NAMES) - 1 if any(kind.value in faults for kind in SILENT) else 0)
+    return among[0] if among else (len(NAMES) - 1 if any(kind.value in faults for kind in SILENCE) else 0)
 
 
 def grow_alone(x: np.ndarray, faults: Sequence[Sequence[str]], kind: Fault) -> dict[str, Any]:

@@ -16,7 +16,8 @@ from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.bridged import held_breaks
 from nodrek.core.verdict.held import held_values
 from nodrek.core.verdict.judge import analyze_log
-from nodrek.core.verdict.stand_in import StandIn, always_made_of_others
+from nodrek.core.verdict.made import always_made_of_others
+from nodrek.core.verdict.stand_in import StandIn
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.control_unit import SpanOfEdges
 from nodrek.simulate.faults import Cause

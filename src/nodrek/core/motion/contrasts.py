@@ -87,9 +87,11 @@ def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple
     levels = level + np.sort(
         np.concatenate([sigma * np.linspace(-REACH, REACH, LEVELS), np.linspace(-FURTHEST, FURTHEST, WIDE_LEVELS)])
     )
-    ahead = front_over_rear(steady.logs)
-    told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s, steady.rounding)
-    by_bends = np.maximum(told - told.max(), -MOST_NATS) if steady.is_clean else np.zeros(levels.size)
+    by_bends = np.zeros(levels.size)
+    if steady.is_clean:
+        ahead = front_over_rear(steady.logs)
+        told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s, steady.rounding)
+        by_bends = np.maximum(told - told.max(), -MOST_NATS)
     by_straights = np.logaddexp(
         _ln_normal(levels, level, sigma), _ln_normal(levels, level, FAR_OFF) + math.log(NO_STRAIGHTS)
     )

@@ -17,6 +17,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, TurnSignal, WheelChannel
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, to_blocks
+from nodrek.core.motion.plateaus import ROUNDING
 from nodrek.core.motion.usable import GRID_STEP, Usable
 
 BLOCK_S = 2.0
@@ -43,8 +44,6 @@ SURE_AGAINST = 1.6
 beyond which they go against each other."""
 NOISES, LEVEL_OFF = 2.5, 0.0015
 """Noise of a block, and error of the level of straight running (ln), that a bend has to stand out of to speak."""
-ROUNDED = 1.0 / math.sqrt(12.0)
-"""Standard deviation of rounding, in steps of the values."""
 STANDS_STILL, WITHIN_STEPS = 1, 1.05
 """Changes of the value in a block up to which it stands still; steps of the values that two axles may be apart by
 rounding alone, with some margin."""
@@ -222,7 +221,7 @@ def _block_means(channel: WheelChannel, usable: Usable, from_speed: float) -> _B
         error = np.sqrt(np.maximum(squares / good - means**2, 0.0) / (good - 1.0)) / means
         step = channel.quantum / (np.bincount(index[fit], weights=channel.speed[fit], minlength=count)[:count] / good)
         changes = np.bincount(index[1:][np.diff(channel.speed) != 0.0], minlength=count)[:count]
-        error = np.maximum(np.where(good < SCATTER, 0.0, error), ROUNDED * step / np.sqrt(np.maximum(changes, 1)))
+        error = np.maximum(np.where(good < SCATTER, 0.0, error), ROUNDING * step / np.sqrt(np.maximum(changes, 1)))
         return _Blocks(np.log(means), error, step, changes)
 
 

@@ -16,6 +16,7 @@ import numpy.typing as npt
 from nodrek.core.model import Array
 
 ROUNDING = 1.0 / math.sqrt(12.0)
+"""Standard deviation of rounding, in steps of the values."""
 SAME = 0.1
 """Steps by which values may differ that are the same."""
 

@@ -126,7 +126,7 @@ def find_waking(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict
 
 def wakes_of(waking: Iterable[Waking]) -> list[float]:
     """Wake-up speeds (m/s) of those corners that sleep."""
-    return [own.known_wake for own in waking if own.sleeps]
+    return [own.wake for own in waking if own.sleeps]
 
 
 def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable: Usable) -> Waking:

@@ -18,8 +18,10 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
+from nodrek.core.motion.plateaus import SAME
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.stand_in import STEPS_OFF, speed_at
 
 MATE = "the other wheel of its axle"
 """As words after "the control unit shows"."""
@@ -27,9 +29,9 @@ FROM_SPEED = 0.8
 """m/s: slower, all corners read the same few values."""
 BEND_S, LEAST_WIDTH = 0.6, 5
 """Seconds and samples over which the other axle is asked how tight a bend is, since noise makes none."""
-SAME, STEPS_EQUAL, STEPS_APART, PART_APART = 0.1, 0.8, 4.0, 0.012
-"""Steps by which the same value may differ in one row, and in rows of its own; steps, and part of the speed, by which
-the wheels of the other axle differ where those of this one must as well (more than tyres do)."""
+STEPS_APART, PART_APART = 4.0, 0.012
+"""Steps, and part of the speed, by which the wheels of the other axle differ where those of this one must as well (more
+than tyres do)."""
 LEAST_SAMPLES, LEAST_S, LEAST_BENDS, LEAST_ONE_WAY = 24, 8.0, 4, 6
 """What is asked at least: samples, seconds, and bends; and samples of those to either side."""
 ALWAYS, MOSTLY, ACCIDENT, MATES_MOST = 0.9, 0.8, 0.08, 0.3
@@ -97,12 +99,10 @@ def _all_copies(exam: Examination) -> dict[Corner, AxleCopy]:
 def _axle(exam: Examination, left: Corner) -> _Axle:
     motion, far = exam.followed[left], Corner.RL if left is Corner.FL else Corner.FL
     times = motion.times
-    own, (mate, steps) = motion.speed, _of_the_row(motion, exam.followed[left.mate])
-    one, two = (np.interp(times, exam.followed[c].times, exam.followed[c].speed) for c in (far, far.mate))
+    own, (mate, steps) = motion.speed, _of_the_row(exam, motion, left.mate)
     # an odd tyre, or a ring that loses edges, is no bend
-    one, two = (
-        v * math.exp(-exam.ratios[c].log_ratio) if c in exam.ratios else v for v, c in ((one, far), (two, far.mate))
-    )
+    steady = {c: math.exp(exam.ratios[c].log_ratio) if c in exam.ratios else 1.0 for c in (far, far.mate)}
+    one, two = (speed_at(exam, c, times) / steady[c] for c in (far, far.mate))
     quantum = max(exam.log.channels[c].quantum for c in exam.followed)
     width = min(max(LEAST_WIDTH, round(BEND_S / max(motion.step_s, 1e-3))), times.size)
     bend = np.convolve(np.nan_to_num(one - two), np.ones(width) / width, mode="same")
@@ -115,13 +115,14 @@ def _axle(exam: Examination, left: Corner) -> _Axle:
     return _Axle(left, times, speed, reads, equal, asked, bend, 0.5 * (own + mate - one - two))
 
 
-def _of_the_row(motion: CornerMotion, mate: CornerMotion) -> tuple[Array, float]:
-    """What the `mate` shows in the rows of `motion`, whatever is known of the moments they were read at, or at its
+def _of_the_row(exam: Examination, motion: CornerMotion, corner: Corner) -> tuple[Array, float]:
+    """What `corner` shows in the rows of `motion`, whatever is known of the moments they were read at, or at its
     times where they come in rows of their own; and the steps by which the same value may differ there."""
+    mate = exam.followed[corner]
     same = mate.times.size == motion.times.size
     if same and float(np.abs(mate.times - motion.times).max(initial=0.0)) <= max(motion.step_s, 1e-3):
         return mate.speed, SAME
-    return np.interp(motion.times, mate.times, mate.speed), STEPS_EQUAL
+    return speed_at(exam, corner, motion.times), STEPS_OFF
 
 
 def _is_enough(axle: _Axle) -> bool:

@@ -67,15 +67,9 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     known: dict[Corner, dict[Fault, float]] = {}
     # what is proved without them leaves its rivals at the same corner little
     proved = {c: f.confidence for f in findings if HELD in f.evidence for c in f.corners}
-    by_weights = {id(f): _weighed(f, findings, exam, calibration) for f in findings if HELD not in f.evidence}
-    silent = {
-        c: max(
-            (by_weights.get(id(f), f).confidence for f in findings if f.fault in SILENCE and c in f.corners),
-            default=0.0,
-        )
-        for c in exam.log.corners
-    }
-    for finding in findings:
+    weighed = [f if HELD in f.evidence else _weighed(f, findings, exam, calibration) for f in findings]
+    silences = [f for f in weighed if f.fault in SILENCE]
+    for finding, by_weights in zip(findings, weighed, strict=True):
         kind = SAME_TREES.get(finding.fault, finding.fault)
         if HELD in finding.evidence or _nothing_else_makes(finding, exam):
             out.append(finding)
@@ -83,11 +77,12 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
             corner = finding.corners[0]
             if corner not in known:
                 row = corner_evidence(exam, corner, findings).tolist()
-                known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)), silent[corner])
+                silent = max((f.confidence for f in silences if corner in f.corners), default=0.0)
+                known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)), silent)
             left = 1.0 - proved.get(corner, 0.0) if kind.value in calibration.rivals.sums else 1.0
             out.append(replace(finding, confidence=_within(left * known[corner][kind] * _beyond_tolerance(finding))))
         else:
-            out.append(by_weights[id(finding)])
+            out.append(by_weights)
     return out
 
 

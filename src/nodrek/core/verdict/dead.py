@@ -10,8 +10,8 @@ from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.verdict.axle_copy import MATE
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
+from nodrek.core.verdict.made import always_made_of_others
 from nodrek.core.verdict.odds import ratio_odds
-from nodrek.core.verdict.stand_in import always_made_of_others
 
 EVEN_DEAD_S = 6.0
 """Seconds of driving at zero, as fast as the corner reads otherwise, that are as likely a fault as anything else."""

@@ -27,13 +27,13 @@ from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_
 from nodrek.core.verdict.gap import find_gaps
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.losses import lost_arcs, with_losses
+from nodrek.core.verdict.made import always_made_of_others
 from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
 from nodrek.core.verdict.rows import weak_in_slow_turns
 from nodrek.core.verdict.sight import sight
 from nodrek.core.verdict.spin import is_spin, spin_results
-from nodrek.core.verdict.stand_in import always_made_of_others
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
 from nodrek.errors import BadRequest
 

@@ -21,9 +21,9 @@ from nodrek.core.turns.search import fold_weights, inside_stretches
 from nodrek.core.verdict.breaks import FROM_SPEED as BREAKS_FROM
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import late_enough, seen_enough
+from nodrek.core.verdict.made import always_made_of_others
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.ring import EVEN_RUNOUT, NULL_FACTOR
-from nodrek.core.verdict.stand_in import always_made_of_others
 from nodrek.core.verdict.tyre import could_measure
 
 AVERAGING_S = 0.03

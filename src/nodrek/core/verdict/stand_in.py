@@ -16,7 +16,6 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.reference import median_of
-from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 
 FROM_SPEED = 3.0
@@ -30,15 +29,6 @@ FAST_LOG_HZ, FINE = 20.0, 0.05
 side are alike for long, but not to the last digit so often."""
 SHARED = 0.5
 """Share of a run in which two corners each seem to stand in for the other, from which it is not the second's."""
-
-MADE, COPIES = (0.7, 0.25), (0.9, 0.75)
-"""Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
-rest; a sound one behind a smooth filter came to 0.55), and up to which its mates may."""
-ONE_SIDED = 0.85
-"""The first, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse
-values tell."""
-LEAST_SAMPLES, APART = 60, 6.0
-"""Samples that are asked, and how far the others are apart in them, in what counts as agreement."""
 
 
 class StandIn(StrEnum):
@@ -116,13 +106,13 @@ def _standstills(exam: Examination, corner: Corner) -> Runs:
     motion = exam.followed[corner]
     begins = np.flatnonzero(np.diff(motion.speed, prepend=np.nan) != 0.0)
     length = np.diff(begins, append=motion.speed.size)
-    fast = _moves(exam, corner)[begins] & (motion.speed[begins] > FROM_SPEED)
+    fast = moves(exam, corner)[begins] & (motion.speed[begins] > FROM_SPEED)
     # the last sample of all has none after it to repeat it
     return Runs(np.minimum(begins + 1, motion.speed.size - 1), length).where(fast)
 
 
 def _agreements(exam: Examination, corner: Corner, way: StandIn) -> Runs:
-    return _runs_of(agrees(exam, corner, way) & _moves(exam, corner))
+    return _runs_of(agrees(exam, corner, way) & moves(exam, corner))
 
 
 def _runs_of(close: npt.NDArray[np.bool_]) -> Runs:
@@ -134,11 +124,11 @@ def alike_outside_the_middle(exam: Examination, corner: Corner, mate: Corner) ->
     """Runs in which the corner reads what `mate` reads, which is not the middle of the others there; samples in which
     that mate is the middle, over those in which it is not."""
     motion, close = exam.followed[corner], _as_good_as_equal(exam, corner)
-    theirs = _speed_at(exam, mate, motion.times)
+    theirs = speed_at(exam, mate, motion.times)
     middle = _made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)[1]
-    moves, apart = _moves(exam, corner), np.abs(theirs - middle) > close
-    inside, outside = np.count_nonzero(moves & ~apart), np.count_nonzero(moves & apart)
-    return _runs_of(moves & apart & (np.abs(motion.speed - theirs) <= close)), float(inside) / max(float(outside), 1.0)
+    fast, apart = moves(exam, corner), np.abs(theirs - middle) > close
+    inside, outside = np.count_nonzero(fast & ~apart), np.count_nonzero(fast & apart)
+    return _runs_of(fast & apart & (np.abs(motion.speed - theirs) <= close)), float(inside) / max(float(outside), 1.0)
 
 
 def beside(exam: Examination, corner: Corner, way: StandIn, by: float) -> Runs:
@@ -148,48 +138,7 @@ def beside(exam: Examination, corner: Corner, way: StandIn, by: float) -> Runs:
     """
     off = exam.followed[corner].speed - _made_of(exam, corner, way)[1]
     close = _as_good_as_equal(exam, corner)
-    return _runs_of((np.abs(off - by * close) <= close) & _moves(exam, corner))
-
-
-def always_made_of_others(exam: Examination, corner: Corner) -> str | None:
-    """How a corner that has no reading of its own is made of the others, all the time, in words after "the control
-    unit shows"; ``None`` for all that read."""
-    if corner not in exam.followed:
-        return None
-    copied = copied_from_mate(exam, corner)
-    if copied is not None and copied.always:
-        return MATE
-    for way, shares in exam.once("agreement", lambda: _all_agreements(exam)).items():
-        # a copy agrees with its originals, and each of them with it now and then
-        least, most = COPIES if way is StandIn.MIDDLE_OF_OTHERS else MADE
-        # NaN, where a mate was not to be asked, is less than nothing
-        own = shares[corner]
-        told = own.least >= least or (math.isnan(own.least) and own.whole >= max(least, ONE_SIDED))
-        if told and all(s.whole < most for c, s in shares.items() if c is not corner):
-            return way
-    return None
-
-
-@dataclass(frozen=True)
-class _Agreement:
-    """Share of what was asked that agrees, and in bends of that direction in which fewer do; NaN for too few
-    (``least``: of either direction)."""
-
-    whole: float
-    least: float
-
-
-def _all_agreements(exam: Examination) -> dict[StandIn, dict[Corner, _Agreement]]:
-    return {way: {c: _agreement(exam, c, way) for c in exam.followed} for way in ways_to_ask(exam)}
-
-
-def _agreement(exam: Examination, corner: Corner, way: StandIn) -> _Agreement:
-    """Of the moving samples in which the others are apart, and what is made of them is like none of them: in bends no
-    wheel of its own runs in their middle, or in those to one side only."""
-    asked = _moves(exam, corner) & would_tell(exam, corner, way, APART)
-    agreeing = agrees(exam, corner, way)
-    sides = [share_of(agreeing, asked & bend, LEAST_SAMPLES // 4) for bend in bends(exam, corner)]
-    return _Agreement(share_of(agreeing, asked, LEAST_SAMPLES), float(np.min(sides)))
+    return _runs_of((np.abs(off - by * close) <= close) & moves(exam, corner))
 
 
 def bends(exam: Examination, corner: Corner) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
@@ -197,7 +146,7 @@ def bends(exam: Examination, corner: Corner) -> tuple[npt.NDArray[np.bool_], npt
 
     def look() -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
         times = exam.followed[corner].times
-        left, right = (_speed_at(exam, c, times) for c in Corner if c.is_front is not corner.is_front)
+        left, right = (speed_at(exam, c, times) for c in Corner if c.is_front is not corner.is_front)
         return left < right, left > right
 
     return exam.once(f"bends {corner}", look)
@@ -222,7 +171,8 @@ def _unlike(exam: Examination, corner: Corner, way: StandIn) -> Array:
     return np.asarray(2.0 * np.abs(mates - made).min(axis=0))
 
 
-def _moves(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
+def moves(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
+    """Samples of the corner that can be asked."""
     motion = exam.followed[corner]
     return exam.once(f"moves {corner}", lambda: (motion.vehicle > FROM_SPEED) & ~np.isnan(motion.deviation))
 
@@ -242,7 +192,8 @@ def _as_good_as_equal(exam: Examination, corner: Corner) -> float:
     return STEPS_OFF * exam.log.channels[corner].quantum + 1e-6
 
 
-def _speed_at(exam: Examination, corner: Corner, times: Array) -> Array:
+def speed_at(exam: Examination, corner: Corner, times: Array) -> Array:
+    """What the corner shows at any times (s), m/s."""
     motion = exam.followed[corner]
     return motion.speed if motion.times is times else np.interp(times, motion.times, motion.speed)
 
@@ -265,7 +216,7 @@ def spread_of_others(exam: Examination, corner: Corner) -> Array:
 
 def _mates(exam: Examination, corner: Corner) -> Array:
     times = exam.followed[corner].times
-    told = np.array([_speed_at(exam, c, times) for c in exam.followed if c is not corner])
+    told = np.array([speed_at(exam, c, times) for c in exam.followed if c is not corner])
     if len(told) != 3:
         return np.sort(told, axis=0)
     # three are in order sooner without sorting; where one is not known, the least of all is not either

@@ -45,7 +45,7 @@ def _row(answer: Answer, corner: Corner, factor: float, unit: str, chosen: bool)
     if middle is not None:
         text = f"reads from {middle:.1f} {unit} on"
     else:
-        text = "silent at times, reads slower too" if begins or stops else "no pull-away or stop"
+        text = "silent for moments only" if begins or stops else "no pull-away or stop"
     return WakingRow(corner, corner.words.capitalize(), text, begins, stops, middle, chosen)
 
 

@@ -1,0 +1,63 @@
+"""Corners that have no reading of their own, whatever the control unit shows in their place, all the time."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Corner
+from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
+from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.stand_in import StandIn, agrees, bends, moves, share_of, ways_to_ask, would_tell
+
+MADE, COPIES = (0.7, 0.25), (0.9, 0.75)
+"""Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
+rest; a sound one behind a smooth filter came to 0.55), and up to which its mates may."""
+ONE_SIDED = 0.85
+"""The first, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse
+values tell."""
+LEAST_SAMPLES, APART = 60, 6.0
+"""Samples that are asked, and how far the others are apart in them, in what counts as agreement."""
+
+
+def always_made_of_others(exam: Examination, corner: Corner) -> str | None:
+    """How a corner that has no reading of its own is made of the others, all the time, in words after "the control
+    unit shows"; ``None`` for all that read."""
+    if corner not in exam.followed:
+        return None
+    copied = copied_from_mate(exam, corner)
+    if copied is not None and copied.always:
+        return MATE
+    for way, shares in exam.once("agreement", lambda: _all_agreements(exam)).items():
+        # a copy agrees with its originals, and each of them with it now and then
+        least, most = COPIES if way is StandIn.MIDDLE_OF_OTHERS else MADE
+        # NaN, where a mate was not to be asked, is less than nothing
+        own = shares[corner]
+        told = own.least >= least or (math.isnan(own.least) and own.whole >= max(least, ONE_SIDED))
+        if told and all(s.whole < most for c, s in shares.items() if c is not corner):
+            return way
+    return None
+
+
+@dataclass(frozen=True)
+class _Agreement:
+    """Share of what was asked that agrees, and in bends of that direction in which fewer do; NaN for too few
+    (``least``: of either direction)."""
+
+    whole: float
+    least: float
+
+
+def _all_agreements(exam: Examination) -> dict[StandIn, dict[Corner, _Agreement]]:
+    return {way: {c: _agreement(exam, c, way) for c in exam.followed} for way in ways_to_ask(exam)}
+
+
+def _agreement(exam: Examination, corner: Corner, way: StandIn) -> _Agreement:
+    """Of the moving samples in which the others are apart, and what is made of them is like none of them: in bends no
+    wheel of its own runs in their middle, or in those to one side only."""
+    asked = moves(exam, corner) & would_tell(exam, corner, way, APART)
+    agreeing = agrees(exam, corner, way)
+    sides = [share_of(agreeing, asked & bend, LEAST_SAMPLES // 4) for bend in bends(exam, corner)]
+    return _Agreement(share_of(agreeing, asked, LEAST_SAMPLES), float(np.min(sides)))
