@@ -19,6 +19,7 @@ from nodrek.core.motion.events import find_dropouts, losing_edges, silence_break
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.robust_line import robust_intercept
+from nodrek.core.motion.rolling import as_reported, as_rolling
 from nodrek.core.motion.straights import Blocks, find_straights
 from nodrek.core.motion.usable import Usable, find_usable
 from nodrek.core.motion.waking import find_waking
@@ -227,8 +228,13 @@ def test_a_dip_among_readings_is_no_bend(lost_share: float) -> None:
     usable = find_usable(channels, TIMES[-1])
     lost = losing_edges(compare_corners(channels, usable))
     assert set(lost) == {Corner.RR}
-    seen = estimate_ratios(ratio_blocks(channels, usable, lost), tuple(Corner))
+    between = estimate_ratios(ratio_blocks(channels, usable, lost), tuple(Corner))
     known = estimate_ratios(ratio_blocks(sound, find_usable(sound, TIMES[-1])), tuple(Corner))
+    wheels_roll = as_rolling(between, lost)
+    assert {c: r.log_ratio for c, r in wheels_roll.items()} == pytest.approx(
+        {c: r.log_ratio for c, r in known.items()}, abs=6e-4
+    )
+    seen = as_reported(between, lost)
     apart = {c: seen[c].log_ratio - known[c].log_ratio for c in Corner}
     # the geometric mean of all four falls by a quarter of what the one loses
     less = np.log(part[body_speed() > 3.0].mean())

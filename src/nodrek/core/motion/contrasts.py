@@ -17,9 +17,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.ahead import nats_of_levels
+from nodrek.core.motion.blocks import mad_sigma
 from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.straights import blocks_of_stretch
 
@@ -37,6 +39,8 @@ NO_STRAIGHTS, FAR_OFF = 3e-4, 0.02
 then."""
 MOST_NATS = 20.0
 """What bends may say at most: their law is no surer than that."""
+NO_RECTANGLE = 6.0
+"""Standard deviations of the diagonal from which one corner reads wrong."""
 LEAST_SIGMA = 2e-4
 """Of the level of the straights: the levels must not lie closer than anything that is known."""
 
@@ -68,14 +72,24 @@ def contrasts_of(steady: Steady, level: float, sigma: float) -> dict[str, tuple[
     diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
     bend = steady.yaw - level
     across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch, steady.rounding)
-    left_right = _left_over_right(steady, level, sigma, across)
+    stands = _stands_on_a_rectangle(diagonal - across[0], bend, steady.rounding)
+    left_right = _left_over_right(steady, stands, level, sigma, across)
     bend = steady.yaw - 2 * left_right[0]
     slips = [*steady.slips, bend**2]
     along = robust_intercept(front_over_rear(logs), slips, np.abs(bend) < GENTLE, per_stretch, steady.rounding)
     return {"lr": left_right, "fr": along, "dg": across}
 
 
-def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple[float, float]) -> tuple[float, float]:
+def _stands_on_a_rectangle(off: Array, bend: Array, rounding: float) -> npt.NDArray[np.bool_]:
+    """Blocks in which the diagonal is as it is in any bend; where one corner reads wrong for a moment it is not, and
+    that would pass for a bend that front wheels run behind in."""
+    scatter = max(mad_sigma(off), rounding)
+    return np.asarray(np.abs(off) < NO_RECTANGLE * scatter + np.abs(bend) ** 3)
+
+
+def _left_over_right(
+    steady: Steady, stands: npt.NDArray[np.bool_], level: float, sigma: float, diagonal: tuple[float, float]
+) -> tuple[float, float]:
     """Half of ln left over right on straights and its 1 sigma, of what straights and bends tell of it and what is
     known before looking.
 
@@ -89,8 +103,9 @@ def _left_over_right(steady: Steady, level: float, sigma: float, diagonal: tuple
     )
     by_bends = np.zeros(levels.size)
     if steady.is_clean:
-        ahead = front_over_rear(steady.logs)
-        told = nats_of_levels(ahead, steady.slips, steady.yaw, steady.speed, levels, steady.block_s, steady.rounding)
+        ahead, slips = front_over_rear(steady.logs)[stands], [slip[stands] for slip in steady.slips]
+        yaw, speed = steady.yaw[stands], steady.speed[stands]
+        told = nats_of_levels(ahead, slips, yaw, speed, levels, steady.block_s, steady.rounding)
         by_bends = np.maximum(told - told.max(), -MOST_NATS)
     by_straights = np.logaddexp(
         _ln_normal(levels, level, sigma), _ln_normal(levels, level, FAR_OFF) + math.log(NO_STRAIGHTS)

@@ -21,6 +21,8 @@ LOST_SCORE, LOST_DEPTH, LOST_SHARE = -4.0, -0.02, 0.01
 RISES_TOO, AS_LARGE = 0.3, 0.95
 """Samples that read as much too high, over those too low, in number and size, from which both belong together: a tooth
 that is moved makes one period longer and the next one shorter (what filters leave above lost edges is flatter)."""
+HIGHEST_READINGS = 0.98
+"""Quantile of readings that says how high they reach."""
 LOST_SILENCE, LOST_PARTS, LEAST_OF_PART = -2.5, 16, 4
 """ln below which nothing is read at all; parts of a log whose losses are compared, and samples in each."""
 SILENCE_BELOW = 0.6
@@ -74,11 +76,13 @@ def find_dropouts(motion: Deviations, usable: Usable) -> Dropouts:
 @dataclass(frozen=True, eq=False)
 class LostEdges:
     """Of a corner that reads low again and again: which ``samples`` do (and read high, where that is as usual), the
-    ``change`` (ln, 0 or negative) that they make in the mean of its readings, and the 1 ``sigma`` of it."""
+    ``change`` (ln, 0 or negative) that they make in the mean of its readings, and the 1 ``sigma`` of it; how far
+    ``above`` (ln) its usual reading the highest ones are."""
 
     samples: npt.NDArray[np.bool_]
     change: float
     sigma: float
+    above: float
 
 
 def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges]:
@@ -93,17 +97,19 @@ def losing_edges(motions: Mapping[Corner, Deviations]) -> dict[Corner, LostEdges
         dips = np.count_nonzero(low & driven)
         if np.count_nonzero(counted) < LOST_PARTS * LEAST_OF_PART or dips <= LOST_SHARE * np.count_nonzero(driven):
             continue
+        above = float(np.quantile(motion.deviation[counted], HIGHEST_READINGS))
         rises, falls = motion.deviation[high & counted], motion.deviation[low & counted]
         if falls.size and rises.size > RISES_TOO * dips and np.median(rises) > -AS_LARGE * np.median(falls):
             # no way goes unreported
-            out[corner] = LostEdges(low | high, 0.0, 0.0)
+            out[corner] = LostEdges(low | high, 0.0, 0.0, above)
             continue
         usual = float(np.exp(motion.deviation[counted & ~low]).mean()) if np.any(counted & ~low) else 1.0
         less = np.where(counted & low, np.exp(motion.deviation) / usual - 1.0, 0.0)[counted]
         # what an edge costs hangs on where the samples look, and that goes on for a while
         parts = np.array([part.mean() for part in np.array_split(less, LOST_PARTS)])
         mean = float(less.mean())
-        out[corner] = LostEdges(low, float(np.log1p(mean)), float(parts.std()) / np.sqrt(LOST_PARTS) / (1.0 + mean))
+        sigma = float(parts.std()) / np.sqrt(LOST_PARTS) / (1.0 + mean)
+        out[corner] = LostEdges(low, float(np.log1p(mean)), sigma, above)
     return out
 
 

@@ -159,22 +159,18 @@ def _block_log(relative: Array, counts: Array, size: int) -> Array:
 
 
 def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
-    """Ratios among `corners`, all of which must read; two of one axle, three or four.
+    """Ratios among `corners`, all of which must read; two of one axle, three or four. Of a corner that loses edges by
+    what it reads between (`rolling`).
 
     Empty where the log says so little of them that they would be nonsense.
     """
-    found = _with_losses(_estimates(data, corners), data.lost)
+    return unless_wild(_estimates(data, corners))
+
+
+def unless_wild(found: dict[Corner, RatioEstimate]) -> dict[Corner, RatioEstimate]:
+    """The same; empty where a ratio or an error is larger than any wheel's."""
     wild = any(abs(r.log_ratio) > MOST_LOG_RATIO or r.sigma > MOST_SIGMA for r in found.values())
     return {} if wild else found
-
-
-def _with_losses(found: dict[Corner, RatioEstimate], lost: Mapping[Corner, LostEdges]) -> dict[Corner, RatioEstimate]:
-    """A corner that loses edges reports that much less, whatever it shows of the drive."""
-    told = {
-        c: RatioEstimate(r.log_ratio + lost[c].change, float(np.hypot(r.sigma, lost[c].sigma))) if c in lost else r
-        for c, r in found.items()
-    }
-    return centred(told) if lost else found
 
 
 def centred(ratios: Mapping[Corner, RatioEstimate]) -> dict[Corner, RatioEstimate]:

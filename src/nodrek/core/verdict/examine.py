@@ -15,6 +15,7 @@ from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
 from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners, voice_of_a_bad_ring
+from nodrek.core.motion.rolling import as_reported, as_rolling
 from nodrek.core.motion.scale import as_read, brought_to_scale, far_off
 from nodrek.core.motion.usable import LEAST_MOVING_S, MOVING, Usable, find_usable
 from nodrek.core.motion.waking import Waking, find_waking
@@ -80,6 +81,8 @@ class Examination:
     crossing: Crossing | None = None
     lost: Mapping[Corner, LostEdges] = field(default_factory=dict)
     """Corners that lose edges, and what that takes from their ratios."""
+    rolling: Mapping[Corner, RatioEstimate] = field(default_factory=dict)
+    """Ratios of the wheels, whatever is lost: ``ratios`` are those of all that is read."""
     _worked_out: dict[str, Any] = field(default_factory=dict, init=False, repr=False)
 
     def once(self, name: str, work: Callable[[], T]) -> T:
@@ -133,11 +136,25 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     progress(0.8, "Measuring the ratios")
     lost = losing_edges(motions)
     blocks = ratio_blocks(channels, usable, lost) if len(compared) >= 2 else None
-    ratios = as_read(estimate_ratios(blocks, compared), off) if blocks is not None else {}
+    between = estimate_ratios(blocks, compared) if blocks is not None else {}
+    ratios, rolling = as_read(as_reported(between, lost), off), as_read(as_rolling(between, lost), off)
     waking = find_waking(log.channels, usable)
     overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
     return Examination(
-        own, vehicle, usable, compared, motions, followed, rings, dropouts, ratios, waking, overall, crossing, lost
+        own,
+        vehicle,
+        usable,
+        compared,
+        motions,
+        followed,
+        rings,
+        dropouts,
+        ratios,
+        waking,
+        overall,
+        crossing,
+        lost,
+        rolling,
     )
 
 

@@ -18,6 +18,7 @@ from nodrek.core.model import (
 from nodrek.core.model.learnt import Calibration
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN, RatioEstimate, estimate_ratios, ratio_blocks
+from nodrek.core.motion.rolling import as_rolling
 from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import calibrated
@@ -160,17 +161,18 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
 
 
 def _own_ratios(exam: Examination) -> Mapping[Corner, RatioEstimate]:
-    """Ratios of the corners that have readings of their own, among themselves."""
+    """Ratios of the wheels whose corners have readings of their own, among themselves."""
     made = [c for c in exam.followed if always_made_of_others(exam, c)]
     if not made:
-        return exam.ratios
+        return exam.rolling
     own = tuple(c for c in exam.compared if c not in made)
 
     def without() -> Mapping[Corner, RatioEstimate]:
         if len(own) < 2:
             return {}
         lost = {c: edges for c, edges in exam.lost.items() if c in own}
-        return estimate_ratios(ratio_blocks({c: exam.log.channels[c] for c in own}, exam.usable, lost), own)
+        blocks = ratio_blocks({c: exam.log.channels[c] for c in own}, exam.usable, lost)
+        return as_rolling(estimate_ratios(blocks, own), lost)
 
     return exam.once("own ratios", without)
 
