@@ -164,6 +164,23 @@ def test_a_yard_at_a_walk_tells_of_crossed_leads_as_well(slower: float) -> None:
         assert found.is_crossed is (axle is not None)
 
 
+@pytest.mark.parametrize("axle", [None, Corner.FL])
+def test_a_minute_of_bends_between_stops_tells_of_crossed_leads(axle: Corner | None) -> None:
+    """Up to 6 m/s and down again at 2.5 m/s², four times: never two seconds on end that are calm and a walk at least."""
+    channels = {}
+    for corner, channel in driven(axle).items():
+        since = np.mod(channel.times, 14.0)
+        mps = np.clip(2.5 * np.minimum(since, 6.0 - since), 0.0, 6.0)
+        minute = channel.times < 56.0
+        channels[corner] = replace(
+            channel, times=channel.times[minute], invalid=channel.invalid[minute],
+            speed=(channel.speed * mps / 11.0)[minute],
+        )  # fmt: skip
+    found = find_crossing(channels, find_usable(channels, 56.0), None)
+    assert found is not None
+    assert found.is_crossed is (axle is not None)
+
+
 @pytest.mark.parametrize("axle", [Corner.FL, Corner.RL])
 @pytest.mark.parametrize("scale", [1.0, 57.3, -1.0])
 def test_a_signed_signal_names_the_axle(axle: Corner, scale: float) -> None:

@@ -20,14 +20,14 @@ from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, to_blocks
 from nodrek.core.motion.plateaus import ROUNDING
 from nodrek.core.motion.usable import GRID_STEP, Usable
 
-BLOCK_S = 2.0
-"""Shorter blocks leave more noise in them, longer ones run from one bend into the next."""
 SLOWEST_HZ = 0.5
 """Values a second under which a bend falls between two of them."""
-PER_STRETCH = 3
-"""Blocks in about the length of a bend: those within one are no independent witnesses."""
-FROM_SPEEDS = (2.5, 1.2)
-"""m/s that all wheels turn at in a block at least; the second, a walk, in drives that are hardly ever faster."""
+STRETCH_S = 6.0
+"""About the length of a bend: blocks within one are no independent witnesses."""
+LOOKS = ((2.5, 2.0), (1.2, 2.0), (1.2, 1.0))
+"""m/s that all wheels turn at in a block at least, and its seconds: shorter blocks leave more noise in them, longer ones
+run from one bend into the next. The second, a walk, in drives that are hardly ever faster; the third in those that
+stand or brake between bends all the time."""
 HARD, HARD_S = 3.0, 1.0
 """m/s² over so many seconds from which slip is no even one (common practice: comfortable braking is below 3 m/s²)."""
 HALF, SCATTER = 0.5, 4
@@ -37,7 +37,7 @@ STEEPEST = 0.25
 STANDS_OUT = 1.1
 STRAIGHT, NOISE_REACH = 0.004, 2.0
 """ln difference of left and right, and sigmas of noise, up to which a block may be straight."""
-LEAST_STRETCHES = 3
+LEAST_BLOCKS = 9
 LEAST_AGAINST = 0.3
 SURE_AGAINST = 1.6
 """Correlation of the two axles, and how many of its own errors what their stretches say is from zero,
@@ -84,33 +84,34 @@ def find_crossing(
     """``None`` where the four corners, or bends, are not there."""
     if any(c not in channels or channels[c].rate < SLOWEST_HZ for c in Corner):
         return None
-    for from_speed in FROM_SPEEDS:
-        blocks = {c: _block_means(ch, usable, from_speed) for c, ch in channels.items()}
+    for from_speed, block_s in LOOKS:
+        blocks = {c: _block_means(ch, usable, from_speed, block_s) for c, ch in channels.items()}
         logs = {c: block.means for c, block in blocks.items()}
         pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
-        known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size)
-        if known.sum() >= LEAST_STRETCHES * PER_STRETCH:
+        known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size, block_s)
+        if known.sum() >= LEAST_BLOCKS:
             break
     else:
         return None
     may_be_a_step = _may_be_a_step(pairs, list(blocks.values()))
     told = known & ~may_be_a_step
-    if told.sum() >= LEAST_STRETCHES * PER_STRETCH:
+    if told.sum() >= LEAST_BLOCKS:
         known = told
     elif _go_to_one_side(pairs, known & may_be_a_step):
         return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
-    pull = _pull(usable, known.size)
+    pull = _pull(usable, known.size, block_s)
     front, rear = (
         _free_of_pull(np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST), pull, known) for p in pairs
     )
     by_itself = np.sqrt(np.sum([block.error**2 for block in blocks.values()], axis=0) / 2.0)
-    agreement, sigmas = _alike(front, rear, known), _votes(front, rear, known, np.maximum(noise, by_itself))
+    agreement = _alike(front, rear, known)
+    sigmas = _votes(front, rear, known, np.maximum(noise, by_itself), round(STRETCH_S / block_s))
     bends = min(mad_sigma(front[known]), mad_sigma(rear[known])) / max(STANDS_OUT * noise, 1e-6)
     axle, settled = Corner.FL, False
     if turning is not None:
-        signed = np.interp((np.arange(front.size) + 0.5) * BLOCK_S, turning.times, turning.values)
+        signed = np.interp((np.arange(front.size) + 0.5) * block_s, turning.times, turning.values)
         # turning left, positive by ISO 8855 (from memory), slows the left wheels
         against = [_alike(-d, signed, known) for d in (front, rear)]
         if min(abs(a) for a in against) > LEAST_SIGNED:
@@ -135,10 +136,10 @@ def _straight(values: Array, noise: float) -> float:
     return level
 
 
-def _pull(usable: Usable, count: int) -> Array:
+def _pull(usable: Usable, count: int, block_s: float) -> Array:
     """m/s² of the vehicle, mean of each block."""
-    ends = np.minimum(np.arange(count + 1) * round(BLOCK_S / GRID_STEP), usable.vehicle.size - 1)
-    return np.asarray(np.diff(usable.vehicle[ends]) / BLOCK_S)
+    ends = np.minimum(np.arange(count + 1) * round(block_s / GRID_STEP), usable.vehicle.size - 1)
+    return np.asarray(np.diff(usable.vehicle[ends]) / block_s)
 
 
 def _free_of_pull(difference: Array, pull: Array, known: npt.NDArray[np.bool_]) -> Array:
@@ -184,9 +185,9 @@ def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Cor
     return out
 
 
-def _hard(usable: Usable, count: int) -> npt.NDArray[np.bool_]:
+def _hard(usable: Usable, count: int, block_s: float) -> npt.NDArray[np.bool_]:
     """Blocks in which the vehicle brakes or pulls so hard that wheels slip each in its own way."""
-    size, reach = round(BLOCK_S / GRID_STEP), round(HARD_S / GRID_STEP)
+    size, reach = round(block_s / GRID_STEP), round(HARD_S / GRID_STEP)
     change = np.abs(usable.vehicle[reach:] - usable.vehicle[:-reach]) > HARD * HARD_S
     # all of the time in which it changes so
     during = np.convolve(change, np.ones(reach + 1)) > 0.5
@@ -206,9 +207,9 @@ class _Blocks(NamedTuple):
     changes: npt.NDArray[np.int64]
 
 
-def _block_means(channel: WheelChannel, usable: Usable, from_speed: float) -> _Blocks:
-    count = int(usable.grid[-1] / BLOCK_S)
-    index = (channel.times / BLOCK_S).astype(np.int64)
+def _block_means(channel: WheelChannel, usable: Usable, from_speed: float, block_s: float) -> _Blocks:
+    count = int(usable.grid[-1] / block_s)
+    index = (channel.times / block_s).astype(np.int64)
     fit = usable.masks[channel.corner] & (channel.speed > from_speed) & (index < count)
     relative = channel.speed[fit] / np.maximum(usable.vehicle_at(channel.times)[fit], 0.3)
     total = np.bincount(index[fit], weights=relative, minlength=count)[:count]
@@ -231,17 +232,17 @@ def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_]) -> float:
     return float(np.sum(a * b) / max(np.sum(np.abs(a * b)), 1e-9))
 
 
-def _votes(front: Array, rear: Array, known: npt.NDArray[np.bool_], noise: Array) -> float:
+def _votes(front: Array, rear: Array, known: npt.NDArray[np.bool_], noise: Array, per_stretch: int) -> float:
     """What stretches say together, in units of its error: positive where bends cancel in the difference of the axles,
     negative where they cancel in the sum; a straight says nothing, and one nat is no more than chance. `noise` of an
     axle's difference, by block."""
-    count = np.nansum(to_blocks(known.astype(float), PER_STRETCH), axis=1)
+    count = np.nansum(to_blocks(known.astype(float), per_stretch), axis=1)
     some = count > 0.0
     apart, together, noises = (
-        np.nansum(to_blocks(np.where(known, x, 0.0), PER_STRETCH), axis=1)[some] / count[some]
+        np.nansum(to_blocks(np.where(known, x, 0.0), per_stretch), axis=1)[some] / count[some]
         for x in ((front - rear) ** 2, (front + rear) ** 2, noise**2)
     )
     least = NOISES**2 * noises + LEVEL_OFF**2
     votes = np.clip(0.5 * np.log((together + least) / (apart + least)), -MOST_NATS, MOST_NATS)
-    votes *= count[some] / PER_STRETCH
+    votes *= count[some] / per_stretch
     return float(np.sum(votes) / np.sqrt(np.sum(votes**2) + 1.0))
