@@ -166,7 +166,7 @@ def test_a_yard_at_a_walk_tells_of_crossed_leads_as_well(slower: float) -> None:
 
 @pytest.mark.parametrize("axle", [None, Corner.FL])
 def test_a_minute_of_bends_between_stops_tells_of_crossed_leads(axle: Corner | None) -> None:
-    """Up to 6 m/s and down again at 2.5 m/s², four times: never two seconds on end that are calm and a walk at least."""
+    """Up to 6 m/s and down again, four times: hardly two seconds on end that are calm and faster than a walk."""
     channels = {}
     for corner, channel in driven(axle).items():
         since = np.mod(channel.times, 14.0)

@@ -25,9 +25,9 @@ SLOWEST_HZ = 0.5
 STRETCH_S = 6.0
 """About the length of a bend: blocks within one are no independent witnesses."""
 LOOKS = ((2.5, 2.0), (1.2, 2.0), (1.2, 1.0))
-"""m/s that all wheels turn at in a block at least, and its seconds: shorter blocks leave more noise in them, longer ones
-run from one bend into the next. The second, a walk, in drives that are hardly ever faster; the third in those that
-stand or brake between bends all the time."""
+"""m/s that all wheels turn at in a block at least, and its seconds: shorter blocks leave more noise in them, longer
+ones run from one bend into the next. The second, a walk, in drives that are hardly ever faster; the third in those
+that stand or brake between bends all the time."""
 HARD, HARD_S = 3.0, 1.0
 """m/s² over so many seconds from which slip is no even one (common practice: comfortable braking is below 3 m/s²)."""
 HALF, SCATTER = 0.5, 4
