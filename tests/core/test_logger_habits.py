@@ -154,9 +154,36 @@ def test_rows_written_by_a_clock_keep_the_fresh_ones(in_turn: bool) -> None:
         assert channel.samples == rows.size
 
 
-def test_a_unit_that_counts_for_a_tenth_of_a_second_is_left_alone() -> None:
-    raw, rows = asked_in_turn(0.05, 10.0), np.arange(1.0, SECONDS - 1.0, 0.02)
+@pytest.mark.parametrize("unit_hz", [50.0, 62.5, 10.0])
+def test_rows_that_come_faster_than_the_unit_works_are_left_out(unit_hz: float) -> None:
+    """Also where the clocks do not fit; a minute at rest keeps its rows, and cells are counted as they are there."""
+    raw = every_row(0.01)
+    worked_out = np.arange(0.3, SECONDS - 1.0, 1.0 / unit_hz)
     raw = replace(
-        raw, channels=tuple(replace(c, times_s=raw.channels[0].times_s[: c.times_s.size]) for c in raw.channels)
+        raw,
+        channels=tuple(
+            replace(c, times_s=worked_out, values=np.interp(worked_out, c.times_s, c.values)) for c in raw.channels
+        ),
     )
-    assert REPEATS not in map_corners(repeated(raw, rows)).warnings
+    rows = np.arange(0.5, SECONDS - 2.0, 0.01)
+    log = map_corners(repeated(raw, rows))
+    assert REPEATS not in log.warnings
+    for channel in log.channels.values():
+        assert channel.samples == rows.size
+        assert channel.rate == pytest.approx(unit_hz, rel=0.03)
+        assert np.diff(channel.times).max() < 4.0 / unit_hz
+        rolls = channel.speed[1:] > 0.5
+        assert np.mean(np.diff(channel.speed)[rolls] == 0.0) < 0.02
+
+
+@pytest.mark.parametrize("step", [0.05, 0.5])
+def test_rounded_values_that_stand_are_readings(step: float) -> None:
+    raw = every_row(1e-6)
+    times = np.arange(0.0, SECONDS - 1.0, 0.01)
+    smooth = [np.convolve(c.values, np.ones(20) / 20.0, mode="same") for c in raw.channels]
+    channels = tuple(
+        replace(c, times_s=times, values=np.round(np.interp(times, c.times_s, own) / step) * step)
+        for c, own in zip(raw.channels, smooth, strict=True)
+    )
+    log = map_corners(replace(raw, channels=channels))
+    assert all(channel.times.size == times.size for channel in log.channels.values())

@@ -1,7 +1,8 @@
 """Rows that repeat each corner's last reading until that corner is asked again: only its fresh rows are kept.
 
 A logger that asks one corner after another, and writes all four at each answer, shows stairs where a wheel rolled
-evenly, and each reading at a moment at which it was not true.
+evenly, and each reading at a moment at which it was not true. One that writes faster than the control unit works
+shows each value twice and more, and what a filter carries from value to value cannot be told from that.
 """
 
 from __future__ import annotations
@@ -24,8 +25,14 @@ IN_STEP = 0.85
 TOGETHER = 0.05
 """Share of changes that fall on one row with another corner's where corners are asked in turn."""
 LONGEST_GATE_S = 0.22
-"""s: where all corners change in the same rows, more often than this, it is the control unit that counts so long."""
+"""s: where all corners change in the same rows, more often than this, it is the control unit that takes so long."""
 LONGEST_ROWS = 400
+WORTH_LEAVING_OUT, TOGETHER_OF = 0.2, 0.85
+"""Share of rows in which all corners repeat that is worth leaving out, and part of the rows in which the liveliest
+corner repeats that it has to be."""
+USUAL_GAP, SELDOM = 3.0, 0.02
+"""Times the usual number of rows between two new ones up to which a gap is a usual one, and share of longer ones: of
+rounded values that change by chance one gap in twenty is (geometric law, e^-3)."""
 FINENESS, ENOUGH = 24, 20_000
 SAID = "Every row repeats what was read last; the rows in which a corner was asked anew were kept."
 
@@ -37,17 +44,45 @@ def without_repeats(log: WheelLog) -> WheelLog:
         return log
     changes = {corner: _changes(channel) for corner, channel in log.channels.items()}
     alive = {corner: at for corner, at in changes.items() if at.size >= LEAST_CHANGES}
+    if len(alive) < 2:
+        return log
     every = {corner: _interval(at) for corner, at in alive.items()}
-    if len(alive) < 2 or any(rows < 2.0 for rows in every.values()):
-        return log
     usual = float(np.median(list(every.values())))
-    if not _are_in_turn(alive) and usual / first.rate < LONGEST_GATE_S:
-        return log
+    if min(every.values()) < 2.0 or not (_are_in_turn(alive) or usual / first.rate >= LONGEST_GATE_S):
+        return _as_worked_out(log, alive)
     out = {}
     for corner, channel in log.channels.items():
         rows = _fresh(changes[corner], every.get(corner, usual), channel.times.size)
-        out[corner] = _kept(channel, rows)
+        out[corner] = _kept(channel, rows, channel.times[rows])
     return replace(log, channels=out, warnings=(*log.warnings, SAID))
+
+
+def _as_worked_out(log: WheelLog, changes: Mapping[Corner, Index]) -> WheelLog:
+    """The log with the rows that the control unit worked out anew, where it is written faster than the unit works."""
+    times = next(iter(log.channels.values())).times
+    rows = _rows_of_the_unit(changes, times.size)
+    if rows is None:
+        return log
+    times = times[rows]
+    return replace(log, channels={c: _kept(channel, rows, times) for c, channel in log.channels.items()})
+
+
+def _rows_of_the_unit(changes: Mapping[Corner, Index], count: int) -> Index | None:
+    """Rows in which anything is new, and some in between where that takes long. ``None`` where corners do not repeat
+    together, or now and then for much longer than usual: rounded values stand each for itself, by chance."""
+    new = np.zeros((len(changes), count), dtype=bool)
+    for row, at in zip(new, changes.values(), strict=True):
+        row[at] = True
+    anew = np.flatnonzero(new.any(axis=0))
+    gaps = np.diff(anew)
+    usual = gaps <= USUAL_GAP * np.median(gaps)
+    every = float(gaps[usual].mean())
+    # each gap is told by the row that ends it
+    own = 1.0 - new[:, anew[1:][usual]].sum(axis=1).max() / gaps[usual].sum()
+    same = 1.0 - 1.0 / every
+    if same < max(WORTH_LEAVING_OUT, TOGETHER_OF * own) or np.mean(gaps > USUAL_GAP * every) > SELDOM:
+        return None
+    return _fresh(anew, every, count, USUAL_GAP)
 
 
 def _changes(channel: WheelChannel) -> Index:
@@ -76,22 +111,23 @@ def _are_in_turn(changes: Mapping[Corner, Index]) -> bool:
     return bool(np.count_nonzero(many > 1) <= TOGETHER * rows.size)
 
 
-def _fresh(changes: Index, every: float, count: int) -> Index:
-    """Rows in which a corner was asked: its changes, and in between as many as fit."""
+def _fresh(changes: Index, every: float, count: int, longer: float = 0.0) -> Index:
+    """Rows in which a corner was asked: its changes, and between those that are more than `longer` intervals apart as
+    many as fit."""
     if not changes.size:
         return np.arange(0, count, max(1, round(every)))
     begins = int(changes[0] - every * np.floor(changes[0] / every))
     ends = np.append(changes, count)
     starts = np.append(begins, changes)
-    many = np.maximum(np.round((ends - starts) / every).astype(np.int64), 1)
+    many = np.where(ends - starts > longer * every, np.round((ends - starts) / every).astype(np.int64), 1)
+    many = np.maximum(many, 1)
     number = np.arange(many.sum()) - np.repeat(np.cumsum(many) - many, many)
     rows = np.repeat(starts, many) + np.round(number * np.repeat((ends - starts) / many, many)).astype(np.int64)
     return np.unique(rows)
 
 
-def _kept(channel: WheelChannel, rows: Index) -> WheelChannel:
-    """Only those `rows`, each of which stands for the cells up to the next."""
-    times: Array = channel.times[rows]
+def _kept(channel: WheelChannel, rows: Index, times: Array) -> WheelChannel:
+    """Only those `rows`, at their `times`, each of which stands for the cells up to the next."""
     cells = np.diff(np.append(rows, channel.times.size))
     cells[0] += rows[0]
     if channel.cells is not None:
