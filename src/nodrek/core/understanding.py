@@ -154,8 +154,8 @@ def scale_of(channel: RawChannel, times: Array, values: Array) -> Scale:
     in_name = _UNIT_IN_NAME.search(channel.name.lower().replace("_", " "))
     for spelling in (channel.unit, in_name.group(0).replace(" ", "/") if in_name else None):
         speed, turn, edge = speed_factor(spelling), turn_factor(spelling), edge_factor(spelling)
-        if speed is not None:
-            return Scale(speed, speed_unit_name(speed))
+        if spelling is not None and speed is not None:
+            return Scale(speed, speed_unit_name(spelling))
         if turn is not None:
             return Scale(turn * NOMINAL_CIRCUMFERENCE, str(spelling).strip("[](){} "), relative=True)
         if edge is not None:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
+
 MPH = 0.44704
 """m/s per mile per hour, exact by definition of the international mile."""
 
@@ -44,24 +47,46 @@ _NO_UNITS = frozenset(
 )  # fmt: skip
 
 
+_COUNTS_OF = re.compile(
+    r"^(?:x|\*|×)?\s*(?P<count>\d+(?:[.,]\d+)?(?:e-?\d+)?|10-\d|1/\d+)\s*(?:\*|×)?\s*(?P<unit>[a-zµμ].*)$"
+)
+"""``0.01 km/h``, ``1/16 km/h``, ``10^-2 m/s``: what a count of one stands for."""
+
+
 def _plain(spelling: str) -> str:
     plain = spelling.strip().strip("[](){}").lower().replace("·", "*").replace("⋅", "*").replace("^", "")
     return " ".join(plain.replace(" / ", "/").split())
 
 
+def _factor(spelling: str | None, known: Mapping[str, float]) -> float | None:
+    """Of a spelling as it stands in `known`, or of counts of so many of them."""
+    if spelling is None:
+        return None
+    plain = _plain(spelling)
+    counted = None if plain in known else _COUNTS_OF.match(plain)
+    if counted is None or counted["unit"] not in known:
+        return known.get(plain)
+    count = counted["count"].replace(",", ".")
+    over, _, under = count.partition("/")
+    if not under and count.startswith("10-"):
+        over = "1e" + count[2:]
+    size = float(over) / float(under or 1.0) if float(under or 1.0) else 0.0
+    return size * known[counted["unit"]] if size > 0.0 else None
+
+
 def speed_factor(spelling: str | None) -> float | None:
     """m/s per unit of a spelled speed unit; ``None`` where it is no speed unit."""
-    return None if spelling is None else _SPEED_BY_SPELLING.get(_plain(spelling))
+    return _factor(spelling, _SPEED_BY_SPELLING)
 
 
 def turn_factor(spelling: str | None) -> float | None:
     """Turns a second per unit of a spelled unit of turning; ``None`` where it is none."""
-    return None if spelling is None else _TURN_BY_SPELLING.get(_plain(spelling))
+    return _factor(spelling, _TURN_BY_SPELLING)
 
 
 def edge_factor(spelling: str | None) -> float | None:
     """Edges a second per unit of a spelled frequency; ``None`` where it is none."""
-    return None if spelling is None else _EDGE_BY_SPELLING.get(_plain(spelling))
+    return _factor(spelling, _EDGE_BY_SPELLING)
 
 
 def is_speed_spelling(spelling: str | None) -> bool:
@@ -76,9 +101,10 @@ def is_no_unit(text: str) -> bool:
 
 def time_factor(spelling: str | None) -> float | None:
     """Seconds per unit of a spelled time unit; ``None`` where it is no time unit."""
-    return None if spelling is None else _TIME_BY_SPELLING.get(_plain(spelling))
+    return _factor(spelling, _TIME_BY_SPELLING)
 
 
-def speed_unit_name(factor: float) -> str:
-    """The one spelling that Nodrek writes for a factor of `speed_factor`."""
-    return _SPEED[factor][0]
+def speed_unit_name(spelling: str) -> str:
+    """The one way in which Nodrek writes a unit of speed; counts of one as they were spelled."""
+    factor = _SPEED_BY_SPELLING.get(_plain(spelling))
+    return spelling.strip("[](){} ") if factor is None else _SPEED[factor][0]

@@ -200,7 +200,8 @@ def _header(
     if len(above) > 1 and _is_row_of_kinds(above[-1]):
         above = above[:-1]
     units: list[str | None] = [None] * width
-    if len(above) > 1 and _is_unit_row(above[-1], above[-2]):
+    # a name may stand in the line above that of the others: "time, front, , rear, " over ", left, right, left, right"
+    if len(above) > 1 and _is_unit_row(above[-1], [any(cells) for cells in zip(*above[-3:-1], strict=True)]):
         units = [_unit_text(cell) for cell in above[-1]]
         above = above[:-1]
     names = above[-1] if above else [f"column {i + 1}" for i in range(width)]
@@ -233,10 +234,10 @@ def _fit(row: list[str], width: int) -> list[str]:
     return [*row, *[""] * width][:width]
 
 
-def _is_unit_row(row: list[str], names: list[str]) -> bool:
-    """Whether a row tells the units of the `names` above it, of which there are as many or more."""
+def _is_unit_row(row: list[str], named: list[bool]) -> bool:
+    """Whether a row tells the units of the columns that are `named` above it, which are as many or more."""
     filled = [c for c in row if c]
-    if len(filled) > sum(map(bool, names)):
+    if len(filled) > sum(named):
         return False
     known = sum(is_speed_spelling(c) or time_factor(c.strip("[](){}")) is not None for c in filled)
     short = sum(len(c) <= 8 for c in filled)

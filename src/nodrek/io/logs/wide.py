@@ -11,6 +11,7 @@ from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import time_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.clock import seconds_of, unroll
+from nodrek.io.logs.clock_parts import parts_of_a_clock, steps_summed
 from nodrek.io.logs.stated import is_count_of_rows
 
 _TIME_NAMES = frozenset(
@@ -50,8 +51,12 @@ def assemble(
     the rows in turn.
     Raises `UnreadableFile` where nothing can be a clock.
     """
-    ready, columns = _with_fractions(names, units, columns, dict(clocks or {}))
+    ready, columns = parts_of_a_clock(names, columns, dict(clocks or {}))
+    ready, columns = _with_fractions(names, units, columns, ready)
     at = _clock_columns(names, units, columns, ready, abreast)
+    if not at:
+        names, units, columns = steps_summed(names, units, columns)
+        at = _clock_columns(names, units, columns, ready, abreast)
     if not at and _newest_first(names, units, columns):
         turned = [None if column is None else column[::-1] for column in columns]
         raw = assemble(file_name, names, units, turned, format_name, abreast=abreast)
