@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping
 
@@ -71,7 +72,7 @@ def _factor(spelling: str | None, known: Mapping[str, float]) -> float | None:
     if not under and count.startswith("10-"):
         over = "1e" + count[2:]
     size = float(over) / float(under or 1.0) if float(under or 1.0) else 0.0
-    return size * known[counted["unit"]] if size > 0.0 else None
+    return size * known[counted["unit"]] if 0.0 < size < math.inf else None
 
 
 def speed_factor(spelling: str | None) -> float | None:

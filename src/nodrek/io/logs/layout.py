@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from itertools import zip_longest
 
-from nodrek.io.logs.shape import Shape, decode_head, find_shape, name_and_unit
+from nodrek.io.logs.cells import clean, is_clock, is_missing, is_number
+from nodrek.io.logs.shape import SEPARATORS, Shape, decode_head, find_shape, name_and_unit
 from nodrek.io.logs.source import LogFile
 from nodrek.io.logs.wide import is_clock_name
 
@@ -23,6 +25,9 @@ _STAMP = re.compile(r"^[ \t]*(?:[\[(]|T\+)(?P<stamp>[+-]?\d[\d:.T+-]{0,40})[\])]
 RARE_SEPARATORS, RARE_SHARE = ("^", "~", "#", "&"), 2.0
 """Signs that separate cells where each line has more than so many of them."""
 _CELL_ENDS, _TAG = re.compile(r"</t[dh]>\s*(?=<t[dh])", re.IGNORECASE), re.compile(r"<[^<>\n]{0,200}>")
+LEAST_ABREAST, MOST_TURNED, LONG_ROW, FIRST_ROWS = 40, 400, 100, 20
+"""Cells that rows have at least where each is a channel, rows then at most, letters of a row at least, and lines
+within which the first one stands."""
 NAMES_WITHIN, LONGEST_NAME = 4096, 300
 _SPACES = re.compile(r"[ \t]+")
 _DECIMAL_COMMA, _OTHER_COMMA = re.compile(r"(?<!\d)\d+,\d"), re.compile(r"\D,\S|,[^\s\d]|\d,\d+,\d|\"")
@@ -36,7 +41,7 @@ def shape_of(head: bytes) -> Shape | None:
     if decoded is None:
         return None
     text, encoding = decoded
-    text = _mended(text)
+    text = _mended(_turned(text) if is_turned(text) else text)
     return find_shape(text, encoding) or find_shape(_with_tabs(text), encoding)
 
 
@@ -47,6 +52,8 @@ def laid_out(file: LogFile) -> LogFile:
     if decoded is None or file.size > LARGEST:
         return file
     text, encoding = decoded[0], _encoding_of(file) if head.isascii() else decoded[1]
+    if is_turned(text):
+        return replace(file, content=_turned(file.read().decode(encoding, errors="replace")).encode(errors="replace"))
     lines = _mended(text)
     spaced = find_shape(lines, encoding) is None
     if lines is text and not spaced and encoding.startswith("utf-8"):
@@ -67,6 +74,40 @@ def _mended(text: str) -> str:
     text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
     text = _with_lone_commas(_BEFORE_QUOTE.sub("", text) if ' "' in text else text)
     return _without_breaks_in_names(_with_whole_numbers(_with_bare_stamps(_without_tags(text))))
+
+
+def is_turned(head: bytes | str) -> bool:
+    """Whether a text holds a channel in each row, its name in front; the first row may be cut."""
+    text = head if isinstance(head, str) else (decode_head(head) or ("",))[0]
+    return any(_names_in_front(row[:LEAST_ABREAST]) for row in _long_rows(text.split("\n", FIRST_ROWS)[:FIRST_ROWS]))
+
+
+def _turned(text: str) -> str:
+    """A table with a channel in each row as one with a channel in each column; what is no such row is left out."""
+    rows = [(row, front) for row in _long_rows(text.split("\n")) if (front := _names_in_front(row))][:MOST_TURNED]
+    # a single long row among short ones is no table, and would fill them all up
+    longest = max(len(row) for row, _ in rows)
+    rows = [(row, front) for row, front in rows if 2 * len(row) >= longest]
+    names = [" ".join([row[0], *(f"[{unit}]" for unit in row[1:front] if unit)]) for row, front in rows]
+    cells = zip_longest(*(row[front:] for row, front in rows), fillvalue="")
+    return "\n".join(["\t".join(names), *map("\t".join, cells), ""])
+
+
+def _long_rows(lines: list[str]) -> list[list[str]]:
+    """Rows of `LEAST_ABREAST` cells and more."""
+    long = [line for line in lines if len(line) > LONG_ROW]
+    separator = max(SEPARATORS, key=long[0].count) if long else ","
+    rows = ([clean(cell) for cell in line.rstrip("\r").split(separator)] for line in long)
+    return [row for row in rows if len(row) >= LEAST_ABREAST]
+
+
+def _names_in_front(row: list[str]) -> int:
+    """How many cells of words, one or two, stand in front of numbers or clock times and nothing else; 0 for other
+    rows."""
+    front = next((k for k, cell in enumerate(row) if is_number(cell) or is_clock(cell)), 0)
+    rest = row[front:]
+    is_turned = 1 <= front <= 2 and row[0] and all(is_number(c) or is_clock(c) or is_missing(c) for c in rest)
+    return front if is_turned else 0
 
 
 def _without_breaks_in_names(text: str) -> str:

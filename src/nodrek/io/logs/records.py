@@ -7,12 +7,13 @@ They are brought to a table of tabs, and the reader of tables takes it from ther
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import replace
 
 from nodrek.core.model import RawLog
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs import text
-from nodrek.io.logs.cells import is_clock, is_number
+from nodrek.io.logs.cells import is_clock, is_number, split_unit
 from nodrek.io.logs.json_tables import is_json, json_rows
 from nodrek.io.logs.shape import MOST_COLUMNS, decode_head
 from nodrek.io.logs.source import LogFile, Request
@@ -30,10 +31,18 @@ _PAIR = re.compile(
     (?P<value>"[^"]*"
       |\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d\d:\d\d[^\s;|]*
       |\d{1,3}:\d\d(?::\d\d)?(?:[.,]\d+)?
-      |[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?![\w.])(?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz|ms|s)(?![\w/]))?
+      |[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?:(?![\w.])|(?=[kmr1Hs]))(?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz|ms|s)(?![\w/]))?
       |[^\s=:;,|]*)""",
     re.VERBOSE,
 )
+_SPACED = re.compile(
+    r"""(?<![\w.])(?P<name>[A-Za-z_][A-Za-z_0-9.-]{0,40}+(?:\ [A-Za-z_][A-Za-z_0-9.-]{0,40}+){0,4}?)[\s,;|]+
+    (?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)(?![\w.:])
+    (?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz)(?![\w/]))?""",
+    re.VERBOSE,
+)
+"""A name and its value with nothing but space, or the sign that separates cells, between."""
+_LEAST_NAMES = 3
 _ONE = re.compile(rf"^(?:\s*[-*])?\s*{_PAIR.pattern}[\s,;]*$", re.VERBOSE)
 _AHEAD = re.compile(r"^[\[(]?(?P<stamp>[^\])]*?)[\])]?(?:\s*[-=]>)?[\s,;:|]*$")
 
@@ -50,7 +59,8 @@ def detect(head: bytes) -> bool:
     # a preamble may come first, and the last line may be cut
     body = lines[len(lines) // 4 : -1] if len(lines) > _LEAST_LINES else lines
     told = sum(len(_pairs_of(line)) >= 2 for line in body)
-    return (told >= _LEAST_LINES - 1 and told >= _LEAST_SHARE * len(body)) or _is_in_blocks(body)
+    enough = max(_LEAST_LINES - 1, _LEAST_SHARE * len(body))
+    return told >= enough or _is_in_blocks(body) or _names_that_come_again(body) is not None
 
 
 def read(file: LogFile, request: Request) -> RawLog:
@@ -66,18 +76,37 @@ def read(file: LogFile, request: Request) -> RawLog:
     decoded = decode_head(file.head())
     assert decoded is not None
     whole = file.read().decode(decoded[1], errors="replace").lstrip("\ufeff \t\r\n")
-    is_json = is_json(whole)
-    rows, notes = json_rows(whole, file.name) if is_json else (_named_lines(whole.split("\n")), ())
+    in_json = is_json(whole)
+    rows, facts, notes = json_rows(whole, file.name) if in_json else (_named_lines(whole.split("\n")), [], ())
     # half a character that somebody escaped is no text
-    table = _table(rows, file).encode(errors="replace")
+    table = "\n".join([*map(_plain, facts), _table(rows, file)]).encode(errors="replace")
     raw = text.read(replace(file, content=table), request)
-    return replace(raw, format="json" if is_json else "text", warnings=(*notes, *raw.warnings))
+    return replace(raw, format="json" if in_json else "text", warnings=(*notes, *raw.warnings))
 
 
 def _named_lines(lines: list[str]) -> list[dict[str, str]]:
     """Rows of lines that name their values: each of them one, or a block of lines with one name each."""
     head = [line for line in lines[:_FIRST_LINES] if line.strip()]
-    return _rows_of_blocks(lines) if _is_in_blocks(head[len(head) // 4 :]) else list(map(_pairs_of, lines))
+    body = head[len(head) // 4 :]
+    if _is_in_blocks(body):
+        return _rows_of_blocks(lines)
+    names = _names_that_come_again(body)
+    if names is not None:
+        rows = [_pairs_of(line, _SPACED) for line in lines]
+        return [row for row in rows if set(names) <= row.keys()]
+    return list(map(_pairs_of, lines))
+
+
+def _names_that_come_again(lines: list[str]) -> tuple[str, ...] | None:
+    """The names, each before its value with no sign between, that nearly all `lines` have; ``None`` for other lines."""
+    if any(len(_pairs_of(line).keys() - {"time"}) >= 2 for line in lines[:_LEAST_LINES]):
+        return None
+    told = Counter(tuple(m["name"].strip() for m in _SPACED.finditer(line)) for line in lines)
+    if not told:
+        return None
+    names, often = told.most_common(1)[0]
+    is_named = len(names) >= _LEAST_NAMES and len(set(names)) == len(names)
+    return names if is_named and often >= max(_LEAST_LINES - 1, _LEAST_SHARE * len(lines)) else None
 
 
 def _is_in_blocks(lines: list[str]) -> bool:
@@ -101,19 +130,25 @@ def _rows_of_blocks(lines: list[str]) -> list[dict[str, str]]:
     return rows
 
 
-def _pairs_of(line: str) -> dict[str, str]:
-    """Names and values of one line; a bare number or clock before the first or behind the last of them is the time."""
+def _pairs_of(line: str, form: re.Pattern[str] = _PAIR) -> dict[str, str]:
+    """Names and values of one line; a bare number or clock before the first or behind the last of them is the time,
+    also with words behind it."""
     line = _without_elements(line)
-    matches = list(_PAIR.finditer(line))
+    matches = list(form.finditer(line))
     found = {m["name"].strip(): m["value"].strip('"') for m in matches}
     if matches and (ahead := _AHEAD.match(line[: matches[0].start()])):
-        stamp = ahead["stamp"].strip()
-        if is_number(stamp) or is_clock(stamp):
-            return {"time": stamp, **found}
+        words = ahead["stamp"].split()
+        for stamp in (" ".join(words), " ".join(words[:2]), *words[:1]):
+            if _is_stamp(stamp.strip(",;")):
+                return {"time": stamp.strip(",;"), **found}
     behind = line[matches[-1].end() :].strip() if matches else ""
-    if behind and (is_number(behind) or is_clock(behind)):
+    if behind and _is_stamp(behind):
         return {"time": behind, **found}
     return found
+
+
+def _is_stamp(text: str) -> bool:
+    return is_number(text) or is_clock(text) or split_unit(text) is not None
 
 
 def _without_elements(line: str) -> str:

@@ -14,6 +14,7 @@ MOST_COLUMNS = 4000
 FIRST_LOOK = 150
 LONG_LOOK = 4000
 SAMPLE_LINES, LATER_LINES = 60, 120
+HEADER_LINES = 8
 RUN_ON, LEAST_ALIKE = 12, 0.6
 """Rows that are compared with the first one, and the share of them that is like it."""
 COMMENTS = ("#", "//", "%", "*", "!")
@@ -21,6 +22,11 @@ KINDS = frozenset(
     ("float", "double", "real", "single", "int", "uint", "integer", "number", "numeric", "string", "text", "bool",
      "boolean", "datetime", "date", "time", "decimal", "long", "short", "byte", "unsigned", "signed")
 )  # fmt: skip
+SUMMARIES = frozenset(
+    ("min", "min.", "minimum", "max", "max.", "maximum", "mean", "average", "avg", "avg.", "mittel", "mittelwert",
+     "median", "std", "sum", "summe", "moyenne", "media", "promedio", "gemiddelde", "średnia")
+)  # fmt: skip
+"""What begins a row that sums a column up, above its values."""
 _CYRILLIC, _ACCENTED = re.compile(rb"[\xc0-\xff]{3}"), re.compile(rb"[A-Za-z][\xc0-\xff]")
 """Three bytes of one word that would all be accented in a Latin code page, and what Latin words have instead."""
 _TORN = re.compile(r"^\d+(\s+[+-]?\d+)+$")
@@ -171,10 +177,14 @@ def _is_torn(cell: str) -> bool:
 def _looks_like_data(row: list[str]) -> bool:
     filled = [c for c in row if not is_missing(c)]
     values = sum(_is_value(c) for c in filled)
-    if row[0].startswith(COMMENTS) or not values:
+    if row[0].startswith(COMMENTS) or _sums_up(row) or not values:
         return False
     # in long form names, codes and units may be more than the time and the value
     return values >= 0.5 * len(filled) or (values >= 2 and _is_value(row[0]))
+
+
+def _sums_up(row: list[str]) -> bool:
+    return row[0].strip(" :").lower() in SUMMARIES and any(map(_is_value, row[1:]))
 
 
 def _is_value(cell: str) -> bool:
@@ -195,7 +205,7 @@ def _header(
 ) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     """Names and units above the first data row: one line, or names and a line of units."""
     # a mark of a comment that stands alone is no name: "% time FL FR"
-    lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - 6) : first]]
+    lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - HEADER_LINES) : first] if not _sums_up(r)]
     above = [_fit(r, width) for r in lines if any(r) and min(abs(len(r) - width), abs(_named_cells(r) - width)) <= 1]
     if len(above) > 1 and _is_row_of_kinds(above[-1]):
         above = above[:-1]

@@ -25,6 +25,7 @@ _STATED = tuple(
     for pattern, unit in (
         (rf"(?:{_WORDS})[^\n\d]{{0,40}}?{_NUMBER}\s*[\[;\t]?\s*{_UNIT}\b", None),
         (rf"(?:{_WORDS})[^\n\d\[(]{{0,30}}[\[(]{_UNIT}[\])][^\n\d]{{0,10}}{_NUMBER}(?![\d:/.-])", None),
+        (rf"(?:{_WORDS})[a-z]{{0,10}}_{_UNIT}\b[^\n\d]{{0,10}}{_NUMBER}(?![\d:/.-])", None),
         (rf"^[\s\#\"]*{_NUMBER}\s*(?P<unit>k?hz)[\s\"]*$", None),
         (rf"^[^\n\d]*?(?:{_OFTEN})[^\n\d]{{0,20}}{_NUMBER}[\s\";,]*$", "hz"),
         (rf"^[^\n\d]*?(?:{_APART})[^\n\d]{{0,20}}{_NUMBER}[\s\";,]*$", "s"),

@@ -17,7 +17,7 @@ from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import speed_factor
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs.cells import clean, clock_seconds, is_number, numbers_of, split_unit, uses_decimal_comma
-from nodrek.io.logs.layout import laid_out, shape_of
+from nodrek.io.logs.layout import is_turned, laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.sections import read_sections, sections_of
 from nodrek.io.logs.shape import Shape, decode_head
@@ -46,7 +46,7 @@ EVENLY = 0.5
 
 def detect(head: bytes) -> bool:
     """Text with a table of numbers in it."""
-    return shape_of(head) is not None
+    return is_turned(head) or shape_of(head) is not None
 
 
 def read(file: LogFile, request: Request) -> RawLog:
