@@ -107,13 +107,16 @@ class _Lines:
         Where rows are a time and a value, a table of another channel may begin so; then its clock does not go on.
         """
         before, after = self[first - 1], self[last + 1]
-        separator = max(SEPARATORS, key=before.count)
+        # a sign that names keep to as well is no decimal comma
+        names = [self[k] for k in range(first, last + 1)]
+        kept = [s for s in SEPARATORS if 0 < before.count(s) in {name.count(s) for name in names}]
+        separator = max(kept or SEPARATORS, key=before.count)
         width = before.count(separator)
         if not width or after.count(separator) != width:
             return False
-        if first == last and any(self[k] == self[first] for k in range(min(first, NAMES_WITHIN))):
+        if first == last and any(self[k] == names[0] for k in range(min(first, NAMES_WITHIN))):
             return True
-        is_header = any(self[k].count(separator) >= width for k in range(first, last + 1))
+        is_header = any(name.count(separator) >= width for name in names)
         then, now = (_seconds(row.split(separator)[0]) for row in (before, after))
         return not is_header and (width > 1 or now >= then)
 

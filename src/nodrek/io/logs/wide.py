@@ -148,6 +148,9 @@ def is_clock_name(name: str, unit: str | None) -> bool:
     words = _plain_words(name)
     if " ".join(words) in _TIME_NAMES or time_factor(unit) is not None:
         return True
+    if len(words) > 2 and time_factor(words[-1]) is not None:
+        # "System time, us"
+        words = words[:-1]
     return bool(words) and (words[0] in _TIME_WORDS or (words[-1] in _TIME_WORDS and len(words[-1]) > 2))
 
 
