@@ -87,6 +87,20 @@ FORMS: dict[str, str] = {
     "names in cells": lines("", lambda k: f"{TIMES[k]:.1f}," + ",".join(f"{c},{KMH[c][k]:.2f}" for c in Corner)),
     "units on the values": lines("", lambda k: f"{TIMES[k]:.1f}s " + " ".join(
         f"{c}={KMH[c][k]:.2f}km/h" for c in Corner)),
+    "columns told one below the other": lines(
+        "# Column 1: Time [s]\n" + "".join(f"# Column {k + 2}: Wheel speed {c} [km/h]\n" for k, c in enumerate(Corner)),
+        lambda k: f"{TIMES[k]:.1f} {cells(k, joined=' ')}",
+    ),
+    "a counter of microseconds that runs over": lines(
+        "tick_us,FL,FR,RL,RR\n", lambda k: f"{(round(TIMES[k] * 1e6) + 2**32 - 30_000_000) % 2**32},{cells(k)}"
+    ),
+    "parts of a day": lines("Time,FL,FR,RL,RR\n", lambda k: f"{0.5 + TIMES[k] / 86400:.9f},{cells(k)}"),
+    "the month in a word": lines("Time,FL,FR,RL,RR\n", lambda k: f"3 May 2026 {stamp(k)},{cells(k)}"),
+    "the year behind the clock": lines("Time,FL,FR,RL,RR\n", lambda k: f"Sun May  3 {stamp(k)} 2026,{cells(k)}"),
+    "words of a program in front": lines("", lambda k: f"05-03 {stamp(k)}  1234  1300 D Wheels: " + " ".join(
+        f"{c}={KMH[c][k]:.2f}" for c in Corner)),
+    "words of a program and a number in brackets": lines("", lambda k: f"May  3 {stamp(k)} van logger[22]: " + " ".join(
+        f"{c}={KMH[c][k]:.2f}" for c in Corner)),
     "lists and a rate": json.dumps({"info": {"sample_rate": 10}, "unit": "km/h", "data": LISTS}),
     "lists and an interval": json.dumps({"interval_ms": 100, **LISTS}),
     "channels with clocks": json.dumps(

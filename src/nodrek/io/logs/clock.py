@@ -13,6 +13,9 @@ _EPOCH = ((1e8, 1e10, 1.0), (1e11, 1e13, 1e-3), (1e14, 1e16, 1e-6), (1e17, 1e19,
 """Ranges of numbers that are seconds since 1970 in s, ms, µs and ns, for the years 1973 to 2286."""
 LONGEST_STEP_S = 60.0
 """Between two rows of a log of a drive."""
+PART_OF_DAY, STEP_OF_DAY = 2.0, 2e-4
+"""Values and steps below which a clock counts parts of a day: no log of a drive lasts two seconds, or holds five
+thousand rows of one."""
 SERIAL_DAYS = (20_000.0, 80_000.0)
 """Days since 1899-12-30, as spreadsheets count, for the years 1954 to 2119."""
 
@@ -37,7 +40,7 @@ def seconds_of(values: Array, unit: str | None, abreast: int = 1) -> tuple[Array
                 return (values - known[0]) * epoch, ()
     if factor is not None:
         return (values if factor == 1.0 else (values - known[0]) * factor), ()
-    if SERIAL_DAYS[0] < size < SERIAL_DAYS[1] and step < 1e-3:
+    if (SERIAL_DAYS[0] < size < SERIAL_DAYS[1] and step < 1e-3) or (size < PART_OF_DAY and step < STEP_OF_DAY):
         return (values - known[0]) * DAY, ()
     if step < 3.0:
         return values, ()
@@ -58,7 +61,9 @@ def unroll(times: Array) -> tuple[Array, tuple[str, ...]]:
     steps = np.diff(values)
     typical = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
     span = float(np.ptp(values))
-    falls = np.flatnonzero((steps < -0.5 * span) & (steps < -100.0 * typical))
+    # a row that lies far back among others is a stray
+    goes_on = np.append(values[2:] < values[:-2], True)
+    falls = np.flatnonzero((steps < -0.5 * span) & (steps < -100.0 * typical) & goes_on)
     if not falls.size or falls.size > 50:
         return times, ()
     out = times.copy()

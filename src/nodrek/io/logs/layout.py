@@ -123,7 +123,7 @@ def _without_breaks_in_names(text: str) -> str:
 def _with_lone_commas(text: str) -> str:
     """Numbers with a decimal comma between cells that a comma and a space separate: tabs between the cells."""
     sample = [line for line in text[:CUT_WITHIN].split("\n")[-STAMPED_ROWS:-1] if line.strip()]
-    cut = [line for line in sample if line.count(", ") >= LEAST_CUT and _DECIMAL_COMMA.search(line)]
+    cut = [line for line in sample if ", " in line and _DECIMAL_COMMA.search(line)]
     if not sample or len(cut) < STAMPED_SHARE * len(sample) or any(_OTHER_COMMA.search(line) for line in cut):
         return text
     return text.replace(", ", "\t")

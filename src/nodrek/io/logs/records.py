@@ -27,12 +27,12 @@ _AROUND_STAMP = " \t\r\n-=#*[]<>|"
 _ELEMENT = re.compile(r"<(?P<name>(?!t[dhr]>)[\w.:-]{1,60})>(?P<value>[^<>]{0,200})</(?P=name)>")
 _FIRST_LINES, _LEAST_LINES, _LEAST_SHARE = 200, 3, 0.8
 _PAIR = re.compile(
-    r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}+)[=:]\s*
+    r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}+)(?:=|:(?!\d\d:\d\d))\s*
     (?P<value>"[^"]*"
       |\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d\d:\d\d[^\s;|]*
       |\d{1,3}:\d\d(?::\d\d)?(?:[.,]\d+)?
       |[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?:(?![\w.])|(?=[kmr1Hs]))(?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz|ms|s)(?![\w/]))?
-      |[^\s=:;,|]*)""",
+      |[^\s=:;,|]*+(?!=))""",
     re.VERBOSE,
 )
 _SPACED = re.compile(
@@ -44,7 +44,8 @@ _SPACED = re.compile(
 """A name and its value with nothing but space, or the sign that separates cells, between."""
 _LEAST_NAMES = 3
 _ONE = re.compile(rf"^(?:\s*[-*])?\s*{_PAIR.pattern}[\s,;]*$", re.VERBOSE)
-_AHEAD = re.compile(r"^[\[(]?(?P<stamp>[^\])]*?)[\])]?(?:\s*[-=]>)?[\s,;:|]*$")
+_AHEAD = re.compile(r"[\s\])]*(?:[-=]>)?[\s,;|\[(]+|:$")
+"""What ends a word in front of the first name."""
 
 
 def detect(head: bytes) -> bool:
@@ -136,11 +137,11 @@ def _pairs_of(line: str, form: re.Pattern[str] = _PAIR) -> dict[str, str]:
     line = _without_elements(line)
     matches = list(form.finditer(line))
     found = {m["name"].strip(): m["value"].strip('"') for m in matches}
-    if matches and (ahead := _AHEAD.match(line[: matches[0].start()])):
-        words = ahead["stamp"].split()
-        for stamp in (" ".join(words), " ".join(words[:2]), *words[:1]):
-            if _is_stamp(stamp.strip(",;")):
-                return {"time": stamp.strip(",;"), **found}
+    if matches:
+        words = _AHEAD.split(line[: matches[0].start()].strip(_AROUND_STAMP))
+        for stamp in (" ".join(words[:many]) for many in (4, 3, 2, 1)):
+            if _is_stamp(stamp):
+                return {"time": stamp, **found}
     behind = line[matches[-1].end() :].strip() if matches else ""
     if behind and _is_stamp(behind):
         return {"time": behind, **found}

@@ -56,6 +56,9 @@ def sections_of(file: LogFile) -> list[LogFile]:
     ends, follows = last[run], np.diff(np.append(last, starts.size))[run] > LEAST_ROWS
     lines = _Lines(content, starts)
     first_row = int(head[-1]) + 1
+    if first_row < starts.size and not any(map(str.isdigit, lines[first_row])):
+        # units, with nothing above the first of them
+        first_row += 1
     if first_row == starts.size or not lines.first_cell(first_row):
         # marks may stand in a column of their own, in front of the clock
         return [file]

@@ -14,7 +14,8 @@ MOST_COLUMNS = 4000
 FIRST_LOOK = 150
 LONG_LOOK = 4000
 SAMPLE_LINES, LATER_LINES = 60, 120
-HEADER_LINES = 8
+HEADER_LINES, MOST_LISTED = 8, 60
+_LISTED = re.compile(r"^\W*(?:[^\W\d]{1,12}\.?\s*)?#?(?P<number>\d{1,4})\s*[:=.)-]\s*(?P<name>[^\W\d].{0,120})$")
 RUN_ON, LEAST_ALIKE = 12, 0.6
 """Rows that are compared with the first one, and the share of them that is like it."""
 COMMENTS = ("#", "//", "%", "*", "!")
@@ -204,6 +205,9 @@ def _header(
     rows: list[list[str]], first: int, width: int, separator: str
 ) -> tuple[tuple[str, ...], tuple[str | None, ...]]:
     """Names and units above the first data row: one line, or names and a line of units."""
+    listed = _listed_names(rows[max(0, first - MOST_LISTED) : first], width)
+    if listed is not None:
+        return listed
     # a mark of a comment that stands alone is no name: "% time FL FR"
     lines = [r[1:] if r[0] in COMMENTS else r for r in rows[max(0, first - HEADER_LINES) : first] if not _sums_up(r)]
     above = [_fit(r, width) for r in lines if any(r) and min(abs(len(r) - width), abs(_named_cells(r) - width)) <= 1]
@@ -233,6 +237,16 @@ def _header(
         else:
             plain.append(name.strip() or f"column {i + 1}")
     return tuple(plain), tuple(units)
+
+
+def _listed_names(above: list[list[str]], width: int) -> tuple[tuple[str, ...], tuple[str | None, ...]] | None:
+    """Names that stand one below the other, each behind the number of its column; ``None`` where there are none."""
+    told = [m for row in above if (m := _LISTED.match(" ".join(cell for cell in row if cell)))]
+    numbers = [int(m["number"]) for m in told]
+    if len(told) < width or numbers[-width:] not in (list(range(width)), list(range(1, width + 1))):
+        return None
+    pairs = [name_and_unit(m["name"]) for m in told[-width:]]
+    return tuple(name for name, _ in pairs), tuple(unit for _, unit in pairs)
 
 
 def _named_cells(row: list[str]) -> int:
