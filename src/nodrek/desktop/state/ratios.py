@@ -17,6 +17,7 @@ from nodrek.jobs.analyze import Answer
 
 SENTENCE = "How much faster or slower each wheel turns than the middle of all, in per cent. "
 BAR = "The bar is where the truth lies 19 times out of 20."
+LEFT_OUT = " Readings that miss edges are left out."
 STEPS = (0.25, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0)
 
 
@@ -55,7 +56,7 @@ def present_ratios(session: Session) -> RatiosScreen | None:
         (worn, "worn out against new"), (-worn, "new against worn out"),
     ]  # fmt: skip
     marks = _apart([m for m in sorted(explanations) if abs(m[0]) < 0.98 * span], span)
-    sentence = (_explained(answer.analysis) or SENTENCE) + BAR
+    sentence = (_explained(answer.analysis) or SENTENCE) + BAR + (LEFT_OUT if answer.examination.lost else "")
     return RatiosScreen(tuple(rows), span, ticks, marks, sentence, empty)
 
 
