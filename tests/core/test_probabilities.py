@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from benchmarks import smallest
+from benchmarks import smallest, tenth_world
 from tools.train import FIRST_SEED, RATES, draw
 from typer.testing import CliRunner
 
@@ -22,7 +22,7 @@ from nodrek.core.turns.search import inside_stretches
 from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.judge import raw_findings
+from nodrek.core.verdict.judge import raw_findings, weigh
 from nodrek.core.verdict.power import AVERAGING_S, INJECTED_TEETH, could_see, swing_size, tooth_size
 from nodrek.core.verdict.sight import SIGHT, sight, sight_row
 from nodrek.core.verdict.trigger import LATERAL, TriggerKind, _lateral, _nats, find_trigger
@@ -247,12 +247,23 @@ def test_rivals_share_one_certainty() -> None:
     everything = Calibration({}, {Fault.TYRE_SIZE: boosted_from({"base": 0.0, "trees": []})}, Rivals(sums))
     assert everything.probabilities(row) == {Fault.TYRE_SIZE: 0.5, Fault.AIR_GAP: pytest.approx(said["air_gap"])}
     assert everything.grown == {Fault.TYRE_SIZE, Fault.AIR_GAP}
+    # a rival that hardly makes what is seen moves the logit by ln of how much less likely it is
+    gap = everything.probabilities(row, unlike={"sound": 0.05})[Fault.AIR_GAP]
+    assert math.log(gap / (1.0 - gap)) == pytest.approx(1.0 + math.log(20.0))
     # what nobody else calls silent leaves what is its to the others, in the same proportion; where it is sure, it stays
     silence = Rivals({**sums, SILENT: boosted_from({"base": 3.0, "trees": []})})
     quiet = Calibration({}, {}, silence)
     assert quiet.probabilities(row, 0.0)[Fault.AIR_GAP] == pytest.approx(said["air_gap"])
     assert quiet.probabilities(row, 0.1)[Fault.AIR_GAP] == pytest.approx(0.9 * said["air_gap"])
     assert quiet.probabilities(row, 0.99) == quiet.probabilities(row)
+
+
+def test_long_silences_are_no_dirt() -> None:
+    """A filter drags each break out, and the trees take so many dips for a dirty encoder; but dirt reads something."""
+    _, exam = analyze_raw(tenth_world.draw(938_000, "worn through", 10.0).log)
+    likeliest = weigh(exam, shipped_calibration())[0]
+    assert likeliest.fault is Fault.INTERMITTENT
+    assert likeliest.confidence >= 0.5
 
 
 def test_shipped_trees_know_the_damaged_corner(damaged: Examination) -> None:

@@ -23,8 +23,9 @@ from nodrek.core.model.log import Array
 
 Index = npt.NDArray[np.int64]
 
-SILENT = "silent"
-"""Among rivals: a corner that says nothing, or always the same. Its own findings tell how sure that is."""
+SILENT, SOUND = "silent", "sound"
+"""Among rivals: a corner that says nothing, or always the same (its own findings tell how sure that is), and one at
+which nothing is wrong."""
 
 
 def logistic(nats: float) -> float:
@@ -117,13 +118,19 @@ class Calibration:
         """Kinds whose probability comes from trees."""
         return frozenset(self.trees) | {fault for fault in Fault if fault.value in self.rivals.sums}
 
-    def probabilities(self, row: Mapping[str, float], silent: float = 1.0) -> dict[Fault, float]:
+    def probabilities(
+        self, row: Mapping[str, float], silent: float = 1.0, unlike: Mapping[str, float] | None = None
+    ) -> dict[Fault, float]:
         """Of all of `grown` for one corner's row of evidence.
 
         `silent`: how sure it is by other ways that the corner says nothing, or always the same; no more than that is
-        taken from its rivals.
+        taken from its rivals. `unlike`: by how much less likely than the trees know some rivals are, by their names.
         """
         among = self.rivals.probabilities(row)
+        if unlike:
+            parts = {name: part * unlike.get(name, 1.0) for name, part in among.items()}
+            whole = sum(parts.values())
+            among = {name: part / whole for name, part in parts.items()}
         taken = among.get(SILENT, 0.0)
         if taken > silent:
             left = sum(part for name, part in among.items() if name != SILENT)
