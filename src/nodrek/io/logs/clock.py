@@ -13,9 +13,8 @@ _EPOCH = ((1e8, 1e10, 1.0), (1e11, 1e13, 1e-3), (1e14, 1e16, 1e-6), (1e17, 1e19,
 """Ranges of numbers that are seconds since 1970 in s, ms, µs and ns, for the years 1973 to 2286."""
 LONGEST_STEP_S = 60.0
 """Between two rows of a log of a drive."""
-PART_OF_DAY, STEP_OF_DAY = 2.0, 2e-4
-"""Values and steps below which a clock counts parts of a day: no log of a drive lasts two seconds, or holds five
-thousand rows of one."""
+STEP_OF_DAY = 3e-5
+"""Steps below which a clock that begins far from 0 counts parts of a day: two and a half seconds."""
 SERIAL_DAYS = (20_000.0, 80_000.0)
 """Days since 1899-12-30, as spreadsheets count, for the years 1954 to 2119."""
 
@@ -40,7 +39,8 @@ def seconds_of(values: Array, unit: str | None, abreast: int = 1) -> tuple[Array
                 return (values - known[0]) * epoch, ()
     if factor is not None:
         return (values if factor == 1.0 else (values - known[0]) * factor), ()
-    if (SERIAL_DAYS[0] < size < SERIAL_DAYS[1] and step < 1e-3) or (size < PART_OF_DAY and step < STEP_OF_DAY):
+    is_part = size < 1.0 and step < STEP_OF_DAY and float(np.ptp(known)) < float(known.min())
+    if is_part or (SERIAL_DAYS[0] < size < SERIAL_DAYS[1] and step < 1e-3):
         return (values - known[0]) * DAY, ()
     if step < 3.0:
         return values, ()

@@ -24,7 +24,9 @@ _DATE = frozenset(
     ("year", "yyyy", "yy", "jahr", "année", "annee", "año", "anno", "jaar", "rok", "month", "monat", "mois", "mes",
      "mese", "maand", "miesiąc", "day", "dd", "tag", "jour", "día", "dia", "giorno", "dag", "dzień")
 )  # fmt: skip
-_STEP = re.compile(r"^(?:delta(?: ?t(?:ime)?)?|[dδ∆] ?t(?:ime)?|time (?:step|delta|diff|difference)|interval|step)\b")
+_STEP = re.compile(r"^(?:delta(?: ?t(?:ime)?)?|[dδ∆] ?t(?:ime)?|time (?:step|delta|diff|difference))\b")
+_MAYBE_STEP = re.compile(r"^(?:interval|step|sample time|elapsed)\b")
+"""Names of columns that hold the time since the row before, and those that do where they have a unit of time."""
 LEAST_ROWS, MOSTLY = 3, 0.98
 LONGEST_STEP_S = 60.0
 SPLIT = re.compile(r"[\s_.\-:/()\[\]]+")
@@ -70,14 +72,15 @@ def _counts_to(column: Array | None, most: float) -> bool:
 
 def steps_summed(
     names: Sequence[str], units: Sequence[str | None], columns: Sequence[Array | None]
-) -> tuple[Sequence[str], Sequence[str | None], Sequence[Array | None]]:
-    """The table with a time in place of a column that tells how long after the one before each row is; else as it
-    is."""
+) -> tuple[Sequence[str], Sequence[str | None], Sequence[Array | None], tuple[str, ...]]:
+    """The table with a time in place of a column that tells how long after the one before each row is, and what is to
+    be said of that; else as it is."""
     for i, (name, unit, column) in enumerate(zip(names, units, columns, strict=True)):
-        if column is None or not _STEP.match(name.strip().lower().replace("_", " ")):
+        plain = name.strip().lower().replace("_", " ")
+        factor = time_factor(unit) or time_factor(SPLIT.split(plain)[-1])
+        if column is None or not (_STEP.match(plain) or (factor is not None and _MAYBE_STEP.match(plain))):
             continue
         known = column[np.isfinite(column)]
-        factor = time_factor(unit) or time_factor(SPLIT.split(name.strip().lower())[-1])
         if known.size < LEAST_ROWS or known.min() < 0.0 or not known[1:].min() > 0.0:
             continue
         usual = float(np.median(known))
@@ -91,5 +94,6 @@ def steps_summed(
             [*names[:i], "time", *names[i + 1 :]],
             [*units[:i], "s", *units[i + 1 :]],
             [*columns[:i], times - times[0], *columns[i + 1 :]],
+            (f'No column is a time: "{name}" was summed up, rows being {usual * factor:g} s apart.',),
         )
-    return names, units, columns
+    return names, units, columns, ()

@@ -81,15 +81,14 @@ def _tables_in(found: object, depth: int) -> Iterator[list[dict[str, str]]]:
     if isinstance(found, list):
         if found and all(isinstance(row, dict) for row in found):
             columns = _channels_in(found)
-            yield _side_by_side(columns) if columns else [_flat(row) for row in found]
+            yield _side_by_side(columns) if columns and _are_even(columns) else [_flat(row) for row in found]
         elif len(found) > 1 and all(isinstance(row, list) and len(row) == len(found[0]) for row in found):
             yield from _named_rows(found)
         return
     if not isinstance(found, dict):
         return
     columns = dict(_lists_in(found, "", depth))
-    longest = max((len(cells) for cells in columns.values()), default=0)
-    if len(columns) > 1 and longest * len(columns) <= 2 * sum(map(len, columns.values())):
+    if len(columns) > 1 and _are_even(columns):
         yield _side_by_side(columns)
     names = next((found[key] for key in NAMES_OF_COLUMNS if isinstance(found.get(key), list)), None)
     for inner in found.values():
@@ -97,6 +96,12 @@ def _tables_in(found: object, depth: int) -> Iterator[list[dict[str, str]]]:
             # names and rows apart
             yield from _tables_in([names, *inner], depth + 1)
         yield from _tables_in(inner, depth + 1)
+
+
+def _are_even(columns: Mapping[str, list[object]]) -> bool:
+    """Whether columns are about as long, so that rows of them are mostly filled."""
+    longest = max(map(len, columns.values()))
+    return longest * len(columns) <= 2 * sum(map(len, columns.values()))
 
 
 def _side_by_side(columns: Mapping[str, list[object]]) -> list[dict[str, str]]:

@@ -84,7 +84,8 @@ def is_turned(head: bytes | str) -> bool:
 
 def _turned(text: str) -> str:
     """A table with a channel in each row as one with a channel in each column; what is no such row is left out."""
-    rows = [(row, front) for row in _long_rows(text.split("\n")) if (front := _names_in_front(row))][:MOST_TURNED]
+    long = ((row, _names_in_front(row[:LEAST_ABREAST])) for row in _long_rows(text.split("\n")))
+    rows = [(row, front) for row, front in long if front][:MOST_TURNED]
     # a single long row among short ones is no table, and would fill them all up
     longest = max(len(row) for row, _ in rows)
     rows = [(row, front) for row, front in rows if 2 * len(row) >= longest]

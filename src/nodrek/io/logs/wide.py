@@ -56,8 +56,9 @@ def assemble(
     ready, columns = parts_of_a_clock(names, columns, dict(clocks or {}))
     ready, columns = _with_fractions(names, units, columns, ready)
     at = _clock_columns(names, units, columns, ready, abreast)
+    summed: tuple[str, ...] = ()
     if not at:
-        names, units, columns = steps_summed(names, units, columns)
+        names, units, columns, summed = steps_summed(names, units, columns)
         at = _clock_columns(names, units, columns, ready, abreast)
     if not at and _newest_first(names, units, columns):
         turned = [None if column is None else column[::-1] for column in columns]
@@ -65,7 +66,7 @@ def assemble(
         return replace(raw, warnings=("The newest row stood first; the rows were turned round.", *raw.warnings))
     if not at:
         raise UnreadableFile(f"{file_name} has no time column: a column named time, rising from row to row, is needed.")
-    warnings: list[str] = []
+    warnings = list(summed)
     if not ready and not is_clock_name(names[at[0]], units[at[0]]):
         warnings.append(f'No column is named as a time; "{names[at[0]]}" rises steadily and was taken for it.')
     times: dict[int, Array] = {}
