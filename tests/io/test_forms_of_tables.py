@@ -121,6 +121,7 @@ def test_a_drive_comes_back(tmp_path: Path, form: str) -> None:
     path.write_text(FORMS[form], encoding="utf-8")
     log = map_corners(read_log(path))
     assert log.duration == pytest.approx(TIMES[-1], abs=0.5)
+    assert "km/h" not in FORMS[form] or not any("names no unit" in warning for warning in log.warnings)
     for corner in Corner:
         channel = log.channels[corner]
         assert channel.times.size == pytest.approx(TIMES.size, abs=2)

@@ -37,8 +37,8 @@ _PAIR = re.compile(
 )
 _SPACED = re.compile(
     r"""(?<![\w.])(?P<name>[A-Za-z_][A-Za-z_0-9.-]{0,40}+(?:\ [A-Za-z_][A-Za-z_0-9.-]{0,40}+){0,4}?)[\s,;|]+
-    (?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?)(?![\w.:])
-    (?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz)(?![\w/]))?""",
+    (?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?:(?![\w.:])|(?=[kmr1H]))
+    (?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz)(?![\w/]))?)""",
     re.VERBOSE,
 )
 """A name and its value with nothing but space, or the sign that separates cells, between."""
