@@ -261,6 +261,17 @@ def test_rows_of_a_steady_clock_keep_to_it_however_coarse_their_stamps(period: f
     assert np.std(found - times) < 0.05 * period + 0.02 * step
 
 
+@pytest.mark.parametrize("missing", [1, 2, 40])
+def test_rows_that_are_missing_are_no_slower_clock(missing: int) -> None:
+    """Ten rows a second, stamped in tenths: cells that hold nothing leave holes of two steps, by chance."""
+    times = np.arange(400) / 10.0
+    gone = np.random.default_rng(2).choice(np.arange(1, 399), missing, replace=False)
+    times = np.delete(times, gone)
+    speed = 50.0 + 5.0 * np.sin(times / 3.0)
+    log = map_corners(RawLog(tuple(RawChannel(n, "km/h", times, speed) for n in ("FL", "FR")), "test"))
+    np.testing.assert_allclose(log.channels[Corner.FL].times, times, atol=1e-9)
+
+
 def test_rows_that_are_written_twice_are_no_coarse_clock() -> None:
     times = np.sort(np.concatenate([TIMES, TIMES[5:60:7]]))
     speed = 30.0 + times

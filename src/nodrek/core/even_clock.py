@@ -9,6 +9,7 @@ clock.
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array
 
@@ -26,6 +27,10 @@ SCATTER = 0.36
 unevenly than stamps tell, the line knows less than they do."""
 LEAST_SHARE = 0.8
 """Of the rows that must lie in stretches of `LEAST_ROWS`: a few rows lie on some line always."""
+NEARLY, LEAST_SLIPS, UNEVEN = 1.2, 3, 0.25
+"""Steps between rows, up to which or over which a step that is left out may as well be a row that is missing; how
+many spans between such steps tell the two apart, and how unevenly long (1 sigma over mean) they may be (by chance it
+is 1)."""
 CUT, SAME = 1.0, 1e-3
 """Step (s) from which stamps are cut rather than rounded; part of the step within which the line says what the stamps
 do."""
@@ -43,6 +48,12 @@ def even_clock(stamps: Array) -> Array | None:
     period = float(np.median(apart)) or float(apart.mean())
     for _ in range(ROUNDS):
         period = float(apart[apart <= period + WITHIN * step].mean())
+    if (
+        step / NEARLY < period < NEARLY * step
+        and not (apart == 0.0).any()
+        and not _slips_evenly(np.flatnonzero(apart > 1.5 * step))
+    ):
+        return None
     # a row that is missing shows as one more step than rows may be apart
     cuts = np.flatnonzero(apart > period + WITHIN * step) + 1
     stretches = np.split(np.arange(stamps.size), cuts)
@@ -64,6 +75,13 @@ def even_clock(stamps: Array) -> Array | None:
     if float(np.abs(out - stamps).max()) < SAME * step or not bool((np.diff(out) > 0.0).all()):
         return None
     return out
+
+
+def _slips_evenly(slips: npt.NDArray[np.int64]) -> bool:
+    """Whether stamps that are as far apart as rows leave out a step every so many rows, as those of a clock that is a
+    little slower do; rows that are missing do so by chance."""
+    between = np.diff(slips)
+    return between.size >= LEAST_SLIPS and float(between.std()) < UNEVEN * float(between.mean())
 
 
 def _period(stamps: Array, step: float) -> float:
