@@ -85,6 +85,11 @@ FORMS: dict[str, str] = {
     "words in front of the values": lines("", lambda k: f"{stamp(k)} INFO wheel speeds: " + " ".join(
         f"{c} {KMH[c][k]:.2f} km/h" for c in Corner)),
     "names in cells": lines("", lambda k: f"{TIMES[k]:.1f}," + ",".join(f"{c},{KMH[c][k]:.2f}" for c in Corner)),
+    "states in cells": lines(
+        "Time,a,FL,b,FR,c,RL,d,RR\n",
+        lambda k: f"{TIMES[k]:.1f},OK,{KMH[Corner.FL][k]},valid,{KMH[Corner.FR][k]},on,{KMH[Corner.RL][k]},"
+        f"off,{KMH[Corner.RR][k]}",
+    ),
     "units on the values": lines("", lambda k: f"{TIMES[k]:.1f}s " + " ".join(
         f"{c}={KMH[c][k]:.2f}km/h" for c in Corner)),
     "columns told one below the other": lines(

@@ -10,6 +10,7 @@ import re
 from collections import Counter
 from dataclasses import replace
 
+from nodrek.core.corner_names import corner_of, corners_by_system
 from nodrek.core.model import RawLog
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs import text
@@ -42,7 +43,7 @@ _SPACED = re.compile(
     re.VERBOSE,
 )
 """A name and its value with nothing but space, or the sign that separates cells, between."""
-_LEAST_NAMES = 3
+_LEAST_NAMES, _LEAST_CORNERS = 3, 2
 _ONE = re.compile(rf"^(?:\s*[-*])?\s*{_PAIR.pattern}[\s,;]*$", re.VERBOSE)
 _AHEAD = re.compile(r"[\s\])]*(?:[-=]>)?[\s,;|\[(]+|:$")
 """What ends a word in front of the first name."""
@@ -107,7 +108,11 @@ def _names_that_come_again(lines: list[str]) -> tuple[str, ...] | None:
         return None
     names, often = told.most_common(1)[0]
     is_named = len(names) >= _LEAST_NAMES and len(set(names)) == len(names)
-    return names if is_named and often >= max(_LEAST_LINES - 1, _LEAST_SHARE * len(lines)) else None
+    if not is_named or often < max(_LEAST_LINES - 1, _LEAST_SHARE * len(lines)):
+        return None
+    # states in cells of a table ("valid", "OK") stand before values as well
+    corners = {*map(corner_of, names), *corners_by_system(list(names)).values()} - {None}
+    return names if len(corners) >= _LEAST_CORNERS else None
 
 
 def _is_in_blocks(lines: list[str]) -> bool:
