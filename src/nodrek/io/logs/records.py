@@ -27,19 +27,19 @@ _LEAST_BLOCK_LINES, _BLOCK_SHARE = 12, 0.6
 _AROUND_STAMP = " \t\r\n-=#*[]<>|"
 _ELEMENT = re.compile(r"<(?P<name>(?!t[dhr]>)[\w.:-]{1,60})>(?P<value>[^<>]{0,200})</(?P=name)>")
 _FIRST_LINES, _LEAST_LINES, _LEAST_SHARE = 200, 3, 0.8
+_NUMBER, _UNITS = r"[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?", "km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz"
 _PAIR = re.compile(
-    r"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{0,60}+)(?:=|:(?!\d\d:\d\d))\s*
+    rf"""(?<![\w.])(?P<name>[A-Za-z_][^=:;,|"\t]{{0,60}}+)(?:=|:(?!\d\d:\d\d))\s*
     (?P<value>"[^"]*"
-      |\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d\d:\d\d[^\s;|]*
-      |\d{1,3}:\d\d(?::\d\d)?(?:[.,]\d+)?
-      |[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?:(?![\w.])|(?=[kmr1Hs]))(?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz|ms|s)(?![\w/]))?
+      |\d{{1,4}}[-./]\d{{1,2}}[-./]\d{{1,4}}[T ]\d\d:\d\d[^\s;|]*
+      |\d{{1,3}}:\d\d(?::\d\d)?(?:[.,]\d+)?
+      |{_NUMBER}(?:(?![\w.])|(?=[kmr1Hs]))(?:\s?(?:{_UNITS}|ms|s)(?![\w/]))?
       |[^\s=:;,|]*+(?!=))""",
     re.VERBOSE,
 )
 _SPACED = re.compile(
-    r"""(?<![\w.])(?P<name>[A-Za-z_][A-Za-z_0-9.-]{0,40}+(?:\ [A-Za-z_][A-Za-z_0-9.-]{0,40}+){0,4}?)[\s,;|]+
-    (?P<value>[+-]?\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?(?:(?![\w.:])|(?=[kmr1H]))
-    (?:\s?(?:km/h|kph|kmph|mph|m/s|rpm|rad/s|1/min|Hz)(?![\w/]))?)""",
+    rf"""(?<![\w.])(?P<name>[A-Za-z_][A-Za-z_0-9.-]{{0,40}}+(?:\ [A-Za-z_][A-Za-z_0-9.-]{{0,40}}+){{0,4}}?)[\s,;|]+
+    (?P<value>{_NUMBER}(?:(?![\w.:])|(?=[kmr1H]))(?:\s?(?:{_UNITS})(?![\w/]))?)""",
     re.VERBOSE,
 )
 """A name and its value with nothing but space, or the sign that separates cells, between."""
@@ -50,7 +50,7 @@ _AHEAD = re.compile(r"[\s\])]*(?:[-=]>)?[\s,;|\[(]+|:$")
 
 
 def detect(head: bytes) -> bool:
-    """A JSON file, a JSON object a line, or lines of names and values with ``=`` or ``:`` between."""
+    """A JSON file, a JSON object a line, or lines of names and values, mostly with ``=`` or ``:`` between."""
     decoded = decode_head(head)
     if decoded is None:
         return False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
@@ -26,8 +27,7 @@ _TIME_WORDS = frozenset(
     ("time", "t", "zeit", "timestamp", "temps", "tiempo", "tempo", "czas", "tijd", "tid", "ts", "clock", "čas", "cas",
      "times", "timestamps", "uhrzeit")
 )  # fmt: skip
-_BEHIND_TIMES = frozenset(("s", "sec", "secs", "seconds", "ms", "msec", "us", "usec", "µs", "μs", "ns", "nsec"))
-_BEFORE_PER_TIME = frozenset(("m", "km", "ft", "mm", "cm", "rad", "rev", "deg", "1", "u", "turns"))
+_BEFORE_PER_TIME = frozenset(("m", "km", "ft", "mm", "cm", "rad", "rev", "deg", "1", "u", "turns", "per"))
 _PARTS_OF_SECOND = {
     **dict.fromkeys(["ms", "msec", "msecs", "millis", "millisecond", "milliseconds", "millisec"], 1e-3),
     **dict.fromkeys(["us", "usec", "usecs", "micros", "microsecond", "microseconds"], 1e-6),
@@ -151,8 +151,8 @@ def is_clock_name(name: str, unit: str | None) -> bool:
     words = _plain_words(name)
     if " ".join(words) in _TIME_NAMES or time_factor(unit) is not None:
         return True
-    if len(words) > 1 and words[-1] in _BEHIND_TIMES and words[-2] not in _BEFORE_PER_TIME:
-        # "tick_us", "System time, us", but no "speed m/s"
+    if len(words) > 1 and words[-2] not in _BEFORE_PER_TIME and (time_factor(words[-1]) or math.inf) <= 1.0:
+        # "tick_us", "System time, us", but no "speed m/s" or "km/h"
         return True
     return bool(words) and (words[0] in _TIME_WORDS or (words[-1] in _TIME_WORDS and len(words[-1]) > 2))
 
