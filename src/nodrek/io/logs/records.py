@@ -10,7 +10,6 @@ import re
 from collections import Counter
 from dataclasses import replace
 
-from nodrek.core.corner_names import corner_of, corners_by_system
 from nodrek.core.model import RawLog
 from nodrek.errors import UnreadableFile
 from nodrek.io.logs import text
@@ -43,7 +42,8 @@ _SPACED = re.compile(
     re.VERBOSE,
 )
 """A name and its value with nothing but space, or the sign that separates cells, between."""
-_LEAST_NAMES, _LEAST_CORNERS = 3, 2
+_LEAST_NAMES = 3
+_BETWEEN_CELLS = ("\t", ";", "|", ",", None)
 _ONE = re.compile(rf"^(?:\s*[-*])?\s*{_PAIR.pattern}[\s,;]*$", re.VERBOSE)
 _AHEAD = re.compile(r"[\s\])]*(?:[-=]>)?[\s,;|\[(]+|:$")
 """What ends a word in front of the first name."""
@@ -62,7 +62,7 @@ def detect(head: bytes) -> bool:
     body = lines[len(lines) // 4 : -1] if len(lines) > _LEAST_LINES else lines
     told = sum(len(_pairs_of(line)) >= 2 for line in body)
     enough = max(_LEAST_LINES - 1, _LEAST_SHARE * len(body))
-    return told >= enough or _is_in_blocks(body) or _names_that_come_again(body) is not None
+    return told >= enough or _is_in_blocks(body) or _names_that_come_again(lines) is not None
 
 
 def read(file: LogFile, request: Request) -> RawLog:
@@ -92,7 +92,7 @@ def _named_lines(lines: list[str]) -> list[dict[str, str]]:
     body = head[len(head) // 4 :]
     if _is_in_blocks(body):
         return _rows_of_blocks(lines)
-    names = _names_that_come_again(body)
+    names = _names_that_come_again(head)
     if names is not None:
         rows = [_pairs_of(line, _SPACED) for line in lines]
         return [row for row in rows if set(names) <= row.keys()]
@@ -100,19 +100,27 @@ def _named_lines(lines: list[str]) -> list[dict[str, str]]:
 
 
 def _names_that_come_again(lines: list[str]) -> tuple[str, ...] | None:
-    """The names, each before its value with no sign between, that nearly all `lines` have; ``None`` for other lines."""
+    """The names, each before its value with no sign between, that nearly all lines below the first of a file have;
+    ``None`` for other lines."""
+    first, lines = lines[: len(lines) // 4], lines[len(lines) // 4 :]
     if any(len(_pairs_of(line).keys() - {"time"}) >= 2 for line in lines[:_LEAST_LINES]):
         return None
-    told = Counter(tuple(m["name"].strip() for m in _SPACED.finditer(line)) for line in lines)
+    told = [tuple(m["name"].strip() for m in _SPACED.finditer(line)) for line in lines]
     if not told:
         return None
-    names, often = told.most_common(1)[0]
+    names, often = Counter(told).most_common(1)[0]
     is_named = len(names) >= _LEAST_NAMES and len(set(names)) == len(names)
     if not is_named or often < max(_LEAST_LINES - 1, _LEAST_SHARE * len(lines)):
         return None
-    # states in cells of a table ("valid", "OK") stand before values as well
-    corners = {*map(corner_of, names), *corners_by_system(list(names)).values()} - {None}
-    return names if len(corners) >= _LEAST_CORNERS else None
+    # states in cells of a table ("valid", "OK") stand before values as well, but below a line of names
+    return None if _has_a_head(first, lines[told.index(names)]) else names
+
+
+def _has_a_head(first: list[str], row: str) -> bool:
+    """Whether one of the `first` lines names each cell of a `row` from further down."""
+    sign = next(sign for sign in _BETWEEN_CELLS if sign is None or len(row.split(sign)) > _LEAST_NAMES)
+    heads = (line.split(sign) for line in first)
+    return any(len(head) == len(row.split(sign)) and not any(map(_is_stamp, head)) for head in heads)
 
 
 def _is_in_blocks(lines: list[str]) -> bool:
