@@ -38,14 +38,24 @@ def test_what_cannot_be_told_from_zero_is_zero(rate: float) -> None:
         assert [lag.seconds for lag in lags.values()] == [0.0] * 4
 
 
+def stamped_apart(raw: RawLog) -> tuple[RawChannel, ...]:
+    return tuple(replace(c, times_s=c.times_s + 0.02 * k) for k, c in enumerate(raw.channels))
+
+
 def test_channels_with_clocks_of_their_own_have_the_lag_of_what_they_show() -> None:
     """Stamped when they were true: none. Values of one moment, stamped one after another: the later, the older."""
-    for stagger in (0.02, 0.0):
-        raw = polled(78, 10.0, stagger)
-        own = tuple(replace(c, times_s=c.times_s + 0.02 * k) for k, c in enumerate(raw.channels))
-        lags = [lag.seconds for lag in estimate_lags(map_corners(replace(raw, channels=own)).channels).values()]
-        late = 0.0 if stagger else 0.02
-        assert lags == pytest.approx([3 * late, 2 * late, late, 0.0], abs=0.007 if late else 0.0)
+    errors, errors_in_sigmas = [], []
+    for seed in (78, 82, 83, 84, 85):
+        true, at_once = (
+            estimate_lags(map_corners(replace(raw, channels=stamped_apart(raw))).channels)
+            for raw in (polled(seed, 10.0, 0.02), polled(seed, 10.0, 0.0))
+        )
+        assert [lag.seconds for lag in true.values()] == [0.0] * 4
+        off = [(abs(lag.seconds - 0.02 * (3 - k)), lag.sigma) for k, lag in enumerate(at_once.values())]
+        errors.append(max(error for error, _ in off))
+        errors_in_sigmas += [error / sigma for error, sigma in off[:-1]]
+    assert np.median(errors) < 0.007
+    assert max(errors_in_sigmas) < 3.0
 
 
 def test_a_stuck_corner_is_no_lag() -> None:
@@ -97,3 +107,20 @@ def test_whole_kilometres_an_hour_do_not_hide_a_lag() -> None:
         lags = estimate_lags(map_corners(simulate(replace(scenario, logger=logger))).channels)
         errors.append(abs(lags[Corner.RR].seconds - lags[Corner.FL].seconds - 0.15))
     assert np.median(errors) < 0.05
+
+
+@pytest.mark.parametrize("step_kmh", [0.1, 0.5, 1.0])
+@pytest.mark.parametrize("stagger", [0.01, 0.02, 0.03])
+def test_lags_of_a_smooth_drive_are_what_they_were_made(stagger: float, step_kmh: float) -> None:
+    """Closed form: one speed for all four, read at four moments; what tells is who steps first."""
+
+    def speed_kmh(t: Array) -> Array:
+        return 60.0 + 25.0 * np.sin(2.0 * np.pi * t / 37.0) + 8.0 * np.sin(2.0 * np.pi * t / 11.3 + 1.0)
+
+    rows = 0.1 * np.arange(2_400)
+    channels = tuple(
+        RawChannel(f"Wheel speed {c}", "km/h", rows, np.round(speed_kmh(rows + stagger * k) / step_kmh) * step_kmh)
+        for k, c in enumerate(Corner)
+    )
+    lags = estimate_lags(map_corners(RawLog(channels, "test")).channels)
+    assert [lag.seconds for lag in lags.values()] == pytest.approx([k * stagger for k in range(4)], abs=0.012)

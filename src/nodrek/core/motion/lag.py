@@ -5,13 +5,13 @@ vehicle pulls and behind while it brakes: ln v(t + lag) ≈ ln v(t) + lag·s, s 
 Three contrasts of the four corners see it, each with its own company:
 
     front − rear    slip of the driven axle and of braking, steering angle: fitted along
-    left − right    bends: only straights are used
-    diagonal        nothing to speak of (flag theorem, see `ratios`)
+    left − right    bends: only straights are used; tyres that slip a little unlike
+    diagonal        the latter only (flag theorem, see `ratios`)
 
-Robust least squares; errors from the scatter of stretches (sandwich estimator; Huber 1967,
-from memory). What the three make of the four lags is asked by evidence (MacKay 1992, Neural
-Computation 4, 415; from memory): no lags; one corner after another at even times, in some
-order; or any. Most loggers poll evenly, and one unknown is known far better than three.
+Slip goes with pull, v·s, and a lag with s: at one speed they are the same, so what slip may do is told before. Robust
+least squares; errors from the fits without each stretch in turn. What the three make of the four lags is asked by
+evidence (MacKay 1992, Neural Computation 4, 415; from memory): no lags; one corner after another at even times, in
+some order; or any. Most loggers poll evenly, and one unknown is known far better than three.
 """
 
 from __future__ import annotations
@@ -25,10 +25,10 @@ import numpy as np
 from nodrek.core.model import Array, Corner, WheelChannel, WheelLog
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, quick_quantile
 
-FROM_SPEED = 3.0
+FROM_SPEED = 2.0
 STRETCH_S = 5.0
 LEAST_STRETCHES = 6
-LEAST_SAMPLES = 120
+LEAST_SAMPLES = 80
 MOST_SAMPLES = 3_000
 STRAIGHT = 0.006
 """ln difference of left and right up to which a road counts as straight."""
@@ -37,12 +37,13 @@ NOISE_REACH = 1.5
 GENTLE = 0.03
 BREAK = 0.12
 """ln deviation of one corner from the mean of all beyond which a sample says nothing of lags."""
-WIDER, WIDER_SLOW = 1.25, 0.4
-"""Errors are as many times wider than stretches scatter (simulated drives: slip and bends are more than
-noise), and by as much more at 5 samples a second and less: few samples know their own scatter badly."""
-NONE, IN_ORDER, ANY_ORDER, ANY = 0.8, 0.12, 0.04, 0.04
-"""Chances before looking: stamped when true; polled front left, front right, rear left, rear right;
-polled evenly in another order; any lags (common practice, no published source)."""
+WIDER = 1.25
+"""Errors are as many times wider than stretches scatter (simulated drives: slip and bends are more than noise)."""
+IN_ORDER, IN_ORDER_SLOW, ANY_ORDER, ANY = 0.12, 0.45, 0.04, 0.04
+"""Chances before looking: polled front left, front right, rear left, rear right, in a log of `FAST_HZ` and more and of
+`SLOW_HZ` and less, which ask through a plug for diagnosis; polled evenly in another order; any lags (common practice,
+no published source). The rest is stamped when true."""
+SLOW_HZ, FAST_HZ = 10.0, 20.0
 EVEN = (0.0, 1.0, 2.0, 3.0)
 SIGNS = np.array([c.signs for c in Corner])
 """Lag of a corner = these times the three contrasts, up to a common lag; shape (4, 3)."""
@@ -52,6 +53,12 @@ WORTH_MOVING = 0.010
 """Seconds from which the samples of one row are moved: less changes hardly anything that is looked at."""
 NEAR = 2.5
 """Usual steps from value to value, up to which what lies between them is known."""
+AXLES_SLIP, SIDES_SLIP = 3e-3, 3e-4
+"""Half differences of slip for each m/s² of pull, of the axles and of wheels side by side: a tyre slips by 1 % for some
+0.2 g (common practice, no published source), and mates are alike within 15 %."""
+STEPS = 4.0
+"""Times the error of rounding up to which a difference counts in full (taken for outliers, steps made lags of values
+in whole km/h a third too small)."""
 ROUNDS = 6
 PASSES = 4
 BEND_S = 0.8
@@ -100,10 +107,9 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
     if contrasts is None:
         return out
     rate = channels[Corner.FL].rate
-    wider = WIDER + WIDER_SLOW * float(np.clip(np.log2(10.0 / max(rate, 0.5)), 0.0, 1.0))
     lags = _likeliest(
         np.array([lag.seconds for lag in contrasts]),
-        wider * np.array([lag.sigma for lag in contrasts]),
+        WIDER * np.array([lag.sigma for lag in contrasts]),
         1.0 / rate,
         one_clock,
     )
@@ -120,7 +126,13 @@ def _likeliest(contrasts: Array, sigma: Array, period: float, in_rows: bool = Tr
     way: its best fit, and how much of what it would have allowed before looking is left after it.
     """
     width = sigma * np.sqrt(2.0 * np.pi)
-    best = (np.log(NONE) - 0.5 * float(np.sum((contrasts / sigma) ** 2)), np.zeros(4), np.zeros(4))
+    slow = float(np.clip((FAST_HZ - 1.0 / period) / (FAST_HZ - SLOW_HZ), 0.0, 1.0))
+    in_order = IN_ORDER + slow * (IN_ORDER_SLOW - IN_ORDER)
+    best = (
+        np.log(1.0 - in_order - ANY_ORDER - ANY) - 0.5 * float(np.sum((contrasts / sigma) ** 2)),
+        np.zeros(4),
+        np.zeros(4),
+    )
     orders = list(permutations(range(4))) if in_rows else []
     for order in orders:
         steps = np.array([EVEN[k] for k in order])
@@ -129,7 +141,7 @@ def _likeliest(contrasts: Array, sigma: Array, period: float, in_rows: bool = Tr
         step = float(np.sum(shape * contrasts / sigma**2)) / precision
         if step <= 0.0:
             continue
-        prior = IN_ORDER if order == orders[0] else ANY_ORDER / (len(orders) - 1)
+        prior = in_order if order == orders[0] else ANY_ORDER / (len(orders) - 1)
         misfit = float(np.sum(((contrasts - step * shape) / sigma) ** 2))
         left = np.sqrt(2.0 * np.pi / precision) / (period / 3.0)
         score = np.log(prior) - 0.5 * misfit + np.log(min(1.0, left))
@@ -189,14 +201,14 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
     if use.sum() < LEAST_SAMPLES:
         return None
     speed_of_all = np.exp(np.where(use, common, 0.0))
-    pull, wide_pull = slope * speed_of_all, wide * speed_of_all
+    slips, wide_slips = ([np.maximum(a, 0.0), np.minimum(a, 0.0)] for a in (slope * speed_of_all, wide * speed_of_all))
     front_rear = 0.25 * (logs[0] + logs[1] - logs[2] - logs[3])
     left_right = 0.25 * (logs[0] - logs[1] + logs[2] - logs[3])
     diagonal = 0.25 * (logs[0] - logs[1] - logs[2] + logs[3])
     # of a contrast, which is half the mean of four rounded values
     rounding = max(c.quantum for c in channels.values()) / np.sqrt(12.0) / 2.0 / float(np.median(speed_of_all[use]))
     stretch = max(4, round(STRETCH_S * rate))
-    across = Lag(0.0, 0.0)
+    across, known = Lag(0.0, 0.0), (0.0, SIDES_SLIP, SIDES_SLIP)
     for _ in range(PASSES):
         # a lag between left and right looks like a bend while pulling: take out what is known of it
         apart = np.where(use, 2.0 * (left_right - across.seconds * slope), np.nan)
@@ -205,20 +217,25 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
         bend = np.where(use, bend - half_sample_mode(bend[use]), 0.0)
         noise = max(mad_sigma(np.diff(apart[use])) / np.sqrt(2.0), 2.0 * rounding)
         straight = max(STRAIGHT, NOISE_REACH * noise)
-        found = _fit(left_right, [slope], [wide], use & (np.abs(bend) < straight), stretch, rounding)
+        found = _fit(
+            left_right, [slope, *slips], [wide, *wide_slips], use & (np.abs(bend) < straight), stretch, rounding, known
+        )
         if found is None:
             return None
         across = found
     gentle = use & (np.abs(bend) < GENTLE)
     along = _fit(
         front_rear,
-        [slope, np.maximum(pull, 0.0), np.minimum(pull, 0.0), bend**2],
-        [wide, np.maximum(wide_pull, 0.0), np.minimum(wide_pull, 0.0), bend**2],
+        [slope, *slips, bend**2],
+        [wide, *wide_slips, bend**2],
         gentle,
         stretch,
         rounding,
+        (0.0, AXLES_SLIP, AXLES_SLIP, 0.0),
     )
-    twist = _fit(diagonal, [slope, bend**3], [wide, bend**3], gentle, stretch, rounding)
+    twist = _fit(
+        diagonal, [slope, *slips, bend**3], [wide, *wide_slips, bend**3], gentle, stretch, rounding, (*known, 0.0)
+    )
     return None if along is None or twist is None else (along, across, twist)
 
 
@@ -250,14 +267,22 @@ def _averaged(values: Array, group: int) -> Array:
 
 
 def _fit(
-    values: Array, columns: list[Array], instruments: list[Array], use: np.ndarray, stretch: int, rounding: float
+    values: Array,
+    columns: list[Array],
+    instruments: list[Array],
+    use: np.ndarray,
+    stretch: int,
+    rounding: float,
+    known: tuple[float, ...],
 ) -> Lag | None:
     """Coefficient of the first column beside an intercept and the others, with its error.
 
+    `known`: how large each coefficient is about, 0 for anything.
+
     Slopes of coarse values are noisy, and a noisy column makes its coefficient too small. The
     `instruments` are the same columns from other samples, whose noise is their own (instrumental
-    variables; Wright 1928, from memory). No less than `rounding` counts as an outlier: most
-    differences of coarse values are nought.
+    variables; Wright 1928, from memory). What a few steps of rounding make is no outlier: most differences of coarse
+    values are nought, and what tells a lag is who steps first.
     """
     if use.sum() < LEAST_SAMPLES // 2:
         return None
@@ -272,16 +297,40 @@ def _fit(
         gram = asked.T @ (design * weight[:, None]) + 1e-9 * np.eye(design.shape[1])
         solution = np.asarray(np.linalg.solve(gram, asked.T @ (wanted * weight)), dtype=np.float64)
         rest = wanted - design @ solution
-        spread = max(quick_quantile(np.abs(rest[use]), 0.7), rounding, 1e-6)
+        spread = max(quick_quantile(np.abs(rest[use]), 0.7), STEPS * rounding, 1e-6)
         weight = use / np.maximum(1.0, np.abs(rest) / (1.5 * spread))
-    count = values.size // stretch
-    if count < LEAST_STRETCHES:
+    apart = _without_each(design, asked * weight[:, None], wanted, stretch)
+    if apart is None:
         return None
-    score = (asked * (weight * rest)[:, None])[: count * stretch].reshape(count, stretch, -1).sum(axis=1)
-    inverse = np.linalg.inv(gram)
-    covariance = inverse @ (score.T @ score) @ inverse.T
+    solution, covariance = solution / scale, apart / np.outer(scale, scale)
+    # what slip may do is known before: what the fit says beyond that is taken back from the lag as well
+    prior = np.array([*known, 0.0])
+    held = np.flatnonzero(prior > 0.0)
+    if held.size:
+        gain = np.linalg.solve(covariance[np.ix_(held, held)] + np.diag(prior[held] ** 2), covariance[held, 0])
+        solution[0] -= float(gain @ solution[held])
+        covariance[0, 0] -= float(gain @ covariance[held, 0])
     if not covariance[0, 0] > 0.0:
         # columns that are as good as one: nothing is known
         return None
-    sigma = float(np.sqrt(covariance[0, 0]) / scale[0])
-    return Lag(float(solution[0] / scale[0]), float(np.hypot(sigma, FLOOR)))
+    return Lag(float(solution[0]), float(np.hypot(np.sqrt(covariance[0, 0]), FLOOR)))
+
+
+def _without_each(design: Array, asked: Array, wanted: Array, stretch: int) -> Array | None:
+    """Covariance of the coefficients from the fits without each stretch of samples in turn; ``None`` for too few.
+
+    Leave-one-cluster-out jackknife (Bell and McCaffrey 2002, Survey Methodology 28, 169; from memory): a few hard
+    brakings may hold all that is known of a lag, and their own fit runs through them.
+    """
+    count = wanted.size // stretch
+    parts = [part[: count * stretch].reshape(count, stretch, -1) for part in (asked, design, wanted[:, None])]
+    grams = np.einsum("gik,gil->gkl", parts[0], parts[1])
+    sides = np.einsum("gik,gil->gk", parts[0], parts[2])
+    held = np.flatnonzero(np.abs(grams).sum(axis=(1, 2)) > 0.0)
+    if held.size < LEAST_STRETCHES:
+        return None
+    eye = 1e-9 * np.eye(design.shape[1])
+    gram, side = grams.sum(axis=0) + eye, sides.sum(axis=0)
+    left = np.linalg.solve(gram - grams[held], (side - sides[held])[..., None])[..., 0]
+    apart = left - left.mean(axis=0)
+    return np.asarray((held.size - 1) / held.size * (apart.T @ apart))
