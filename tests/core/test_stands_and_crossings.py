@@ -9,12 +9,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from conftest import quiet
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, TurnSignal, WheelChannel
+from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, TurnSignal, Vehicle, Verdict, WheelChannel
 from nodrek.core.motion.crossing import find_crossing, uncrossed
 from nodrek.core.motion.usable import find_usable
 from nodrek.core.motion.waking import find_waking, silent_mask
+from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.spin import is_spin, spin_results
+from nodrek.io.knowledge import shipped_calibration
 
 RATE = 10.0
 TRACK, WHEELBASE = 1.5, 2.6
@@ -115,6 +118,61 @@ def test_creeping_about_a_yard_is_no_scene_on_stands(peak: float) -> None:
         RawChannel(f"{c.value} speed", "km/h", times, np.round(speed * (1 + 0.02 * k), 2)) for k, c in enumerate(Corner)
     )
     assert not is_spin(map_corners(RawLog(channels, "csv")))
+
+
+# ---- rollers: one axle turns, or a road where the other one is dead
+
+
+def of_an_axle(turning: tuple[Corner, ...], top_kmh: float, bends: bool) -> RawLog:
+    """Only the wheels of `turning` read; with `bends`, these are apart as on a road of 200 m of radius now and then."""
+    times = np.arange(0.0, 120.0, 1 / RATE)
+    speed = top_kmh * np.clip(np.minimum(times / 10.0, (118.0 - times) / 10.0), 0.0, 1.0)
+    curvature = 0.005 * np.sin(2 * np.pi * times / 23.0) * (np.sin(2 * np.pi * times / 71.0) > 0.3) * bends
+    speeds = {
+        c: speed * (1.0 + (-0.5 if c.is_left else 0.5) * TRACK * curvature) if c in turning else np.zeros(times.size)
+        for c in Corner
+    }
+    return RawLog(tuple(RawChannel(c.value, "km/h", times, np.round(v, 2)) for c, v in speeds.items()), "csv")
+
+
+@pytest.mark.parametrize(("turning", "bends", "may_stand"), [
+    ((Corner.FL, Corner.FR), False, True), ((Corner.RL, Corner.RR), False, True), ((Corner.RL,), False, True),
+    ((Corner.FL, Corner.FR), True, False), ((Corner.RL, Corner.RR), True, False),
+    ((Corner.FL, Corner.RL), False, False), ((Corner.FL, Corner.RR), True, False),
+    ((Corner.FL, Corner.FR, Corner.RL), False, False),
+])  # fmt: skip
+def test_an_axle_that_reads_zero_may_be_one_that_nothing_turned(
+    turning: tuple[Corner, ...], bends: bool, may_stand: bool
+) -> None:
+    """Rollers turn an axle and have no bends; no bench turns one side, or three wheels (common practice, no published
+    source)."""
+    log = map_corners(of_an_axle(turning, 90.0, bends))
+    analysis, _ = analyze_log(log, Vehicle(), quiet, shipped_calibration())
+    silent = {c for c in Corner if c not in turning}
+    assert {c for f in analysis.findings for c in f.corners} == silent
+    assert all(f.fault is Fault.NO_SIGNAL for f in analysis.findings)
+    for finding in analysis.findings:
+        assert (finding.confidence < 0.5, "nothing turned" in finding.summary) == (may_stand, may_stand)
+        assert finding.confidence > 0.9 or may_stand
+    assert analysis.verdict is (Verdict.NOT_ENOUGH_DATA if may_stand else Verdict.FAULTY)
+
+
+def test_a_corner_that_never_reads_at_a_walk_hides_nothing_of_the_others() -> None:
+    """It may sleep, or be dead: the log was refused for it."""
+    log = map_corners(of_an_axle((Corner.FL, Corner.FR, Corner.RL), 7.0, False))
+    analysis, exam = analyze_log(log, Vehicle(), quiet, shipped_calibration())
+    assert [(f.fault, f.corners) for f in analysis.findings] == [(Fault.NO_SIGNAL, (Corner.RR,))]
+    assert analysis.findings[0].evidence["or"] == Fault.AIR_GAP
+    assert set(exam.compared) == {Corner.FL, Corner.FR, Corner.RL}
+
+
+def test_an_axle_on_slow_rollers_is_a_scene_on_stands() -> None:
+    """At 5 km/h, as brakes are tested: it was refused as a vehicle that never moves."""
+    log = map_corners(of_an_axle((Corner.FL, Corner.FR), 5.0, False))
+    assert is_spin(log)
+    spins, findings = spin_results(log)
+    assert [spins[c].alive for c in Corner] == [True, True, False, False]
+    assert all(f.confidence < 0.5 for f in findings)
 
 
 # ---- crossed leads: a car on circles round one point (track 1.5 m, wheelbase 2.6 m)

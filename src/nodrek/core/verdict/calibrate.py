@@ -20,6 +20,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import SOUND, Calibration, logistic
+from nodrek.core.verdict import dead
 from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -27,6 +28,7 @@ from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.ring import SMOOTH_SWING
+from nodrek.core.verdict.spin import CONFIDENCE_UNKNOWN
 
 FEATURES = (
     "one",
@@ -109,8 +111,12 @@ def _weighed(finding: Finding, findings: Sequence[Finding], exam: Examination, c
         return finding
     weighed = [weights.get(name, 0.0) for name in FEATURES]
     score = float(np.dot(weighed, features(finding, findings, exam)))
-    untold = finding.fault is Fault.NO_SIGNAL and "or" in finding.evidence
-    most = float(np.interp(np.max(exam.usable.vehicle), UNTOLD_AT, UNTOLD)) if untold else HIGHEST
+    most = HIGHEST
+    match finding.evidence.get("or"):
+        case Fault.AIR_GAP if finding.fault is Fault.NO_SIGNAL:
+            most = float(np.interp(np.max(exam.usable.vehicle), UNTOLD_AT, UNTOLD))
+        case dead.NOT_TURNED:
+            most = CONFIDENCE_UNKNOWN
     return replace(finding, confidence=min(most, _within(logistic(score))))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from nodrek.core.verdict.axle_copy import MATE
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.made import always_made_of_others
+from nodrek.core.verdict.not_turned import may_stand
 from nodrek.core.verdict.odds import ratio_odds
 
 EVEN_DEAD_S = 6.0
@@ -21,6 +23,11 @@ MADE_PROVES = 0.97
 SLOW_DRIVE = 7.5
 """m/s: up to here a corner that never reads may have a gap so wide that it has not woken yet; gaps that wake above are
 rare (common practice, no published source)."""
+DRIVES = "the vehicle drives. The log cannot say which link is dead: sensor, ring, wire or control unit."
+NOT_TURNED = "not turned"
+"""Said in the evidence as what else it may be."""
+ALWAYS = 0.98
+"""Share of driving from which a corner reads nothing all the time."""
 NEARLY = 0.9995
 """Share of driving below which silence is not said to last all the time."""
 AWAKE = "seconds_as_fast_as_it_reads"
@@ -33,6 +40,8 @@ def find_dead(exam: Examination) -> list[Finding]:
     """Zero while the vehicle drives, for long: all the time, or faster than the corner reads at other times (slower, it
     may sleep for another reason)."""
     found = []
+    silent = [c for c in exam.log.corners if exam.share(exam.usable.dead[c]) > ALWAYS]
+    stand = bool(silent) and may_stand(dict(exam.log.channels), silent)
     for corner in exam.log.corners:
         seconds = exam.usable.dead[corner]
         if seconds <= 0.0:
@@ -41,7 +50,7 @@ def find_dead(exam: Examination) -> list[Finding]:
         since = exam.usable.dead_since[corner]
         awake = exam.usable.dead_awake[corner]
         confidence = 0.99 * ratio_odds(awake, EVEN_DEAD_S, 3.0)
-        always = share > 0.98
+        always = corner in silent
         top = float(np.max(exam.usable.vehicle))
         asleep = always and top < SLOW_DRIVE
         when = f"for {seconds:.0f} s, from {since:.0f} s into the log on"
@@ -52,16 +61,15 @@ def find_dead(exam: Examination) -> list[Finding]:
                 Fault.NO_SIGNAL,
                 (corner,),
                 confidence,
-                f"The {corner.words} corner reads zero {when} while the vehicle drives. "
-                "The log cannot say which link is dead: sensor, ring, wire or control unit."
-                + (_too_slow(top) if asleep else ""),
+                f"The {corner.words} corner reads zero {when} while "
+                + (_not_turned(exam, silent) if stand and always else DRIVES + _too_slow(top) * asleep),
                 {
                     "share_of_driving": round(share, 3),
                     "seconds": round(seconds, 1),
                     AWAKE: round(awake, 1),
                     "since_s": round(since, 1),
                 }
-                | ({"or": Fault.AIR_GAP.value} if asleep else {}),
+                | ({"or": NOT_TURNED} if stand and always else {"or": Fault.AIR_GAP.value} if asleep else {}),
             )
         )
     for corner in exam.followed:
@@ -69,6 +77,14 @@ def find_dead(exam: Examination) -> list[Finding]:
         if way is not None and not exam.usable.frozen[corner]:
             found.append(_made(exam, corner, way))
     return found
+
+
+def _not_turned(exam: Examination, silent: Sequence[Corner]) -> str:
+    turn = [c.words for c in exam.log.corners if c not in silent]
+    return (
+        f"only {' and '.join(turn)} turn{'s' if len(turn) == 1 else ''}. Either a sensor, ring, wire or control unit "
+        "is dead, or nothing turned this wheel, as on rollers or stands: log a drive with bends to tell."
+    )
 
 
 def _too_slow(top: float) -> str:

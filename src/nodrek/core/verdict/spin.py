@@ -14,7 +14,7 @@ from itertools import combinations
 import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding, SpinResult, WheelChannel, WheelLog
-from nodrek.core.motion.usable import ONLY_DRIVEN
+from nodrek.core.motion.usable import MOVING, ONLY_DRIVEN
 
 TURNING = 0.25
 """m/s from which a wheel counts as turning."""
@@ -26,6 +26,8 @@ LONGEST_ONE_SET_S = 60.0
 four, both wheels of an axle may be run by the engine, and hardly ever are two corners dead at once.)"""
 TOGETHER_SHARE = 0.1
 """Part of the turning time for which three corners may turn at once (moments of a creeping log)."""
+ALIKE, ALIKE_SHARE = 0.7, 0.9
+"""Part of the speed of its mate that a wheel runs at in the tightest bend, and for how much of a drive at least."""
 GRID_S = 0.2
 GAP_FACTOR = 1.6
 CONFIDENCE_TURNED, CONFIDENCE_UNKNOWN, CONFIDENCE_STUCK = 0.75, 0.45, 0.9
@@ -41,22 +43,36 @@ class _Turn:
 def is_spin(log: WheelLog) -> bool:
     """Wheels turn, but never the whole vehicle: no moment of a drive has less than three wheels turning."""
     grid = np.arange(0.0, log.duration + GRID_S, GRID_S)
-    turning = np.vstack([_speed_on(ch, grid) > TURNING for ch in log.channels.values()])
+    speeds = np.vstack([_speed_on(ch, grid) for ch in log.channels.values()])
+    turning = speeds > TURNING
     anything: np.ndarray = np.any(turning, axis=0)
     if anything.sum() * GRID_S < LEAST_TURN_S:
         return False
     peak = max(_peak(ch) for ch in log.channels.values())
     if peak > ONLY_DRIVEN:
         return False
+    few = len(log.channels) < len(Corner)
+    turned = [k for k, mine in enumerate(turning) if mine.any()]
+    ends = np.array([c.is_front for c in log.channels])
+    if not few and len(turned) == 2 and ends[turned[0]] == ends[turned[1]]:
+        return peak < MOVING or not _roll_alike(speeds[turned][:, anything])
     count = turning.sum(axis=0)
     # two may turn together: the driven wheels of one axle
-    together = float((count[anything] >= 3).mean()) if len(log.channels) >= 3 else float((count[anything] == 2).mean())
+    at_once: np.ndarray = count >= min(3, len(log.channels))
+    if not few:
+        at_once = turning[ends].any(axis=0) & turning[~ends].any(axis=0)
+    together = float(at_once[anything].mean())
     alone = float((count[anything] == 1).mean())
-    few = len(log.channels) < len(Corner)
     if few and anything.sum() * GRID_S > LONGEST_ONE_SET_S and not _takes_turns(turning, anything):
         # one wheel, or two, turn all the time: a drive on which another is dead
         return False
     return together < TOGETHER_SHARE and (alone > 0.3 or len(_sets(turning, anything)) >= 2)
+
+
+def _roll_alike(speeds: np.ndarray) -> bool:
+    """Whether two wheels run as on a road or on rollers, shape (2, moments), and not as a differential likes."""
+    slow, fast = speeds.min(axis=0), speeds.max(axis=0)
+    return bool((slow > ALIKE * fast).mean() > ALIKE_SHARE)
 
 
 def _sets(turning: np.ndarray, anything: np.ndarray) -> set[tuple[bool, ...]]:
