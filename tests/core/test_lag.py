@@ -113,14 +113,30 @@ def test_whole_kilometres_an_hour_do_not_hide_a_lag() -> None:
 @pytest.mark.parametrize("stagger", [0.01, 0.02, 0.03])
 def test_lags_of_a_smooth_drive_are_what_they_were_made(stagger: float, step_kmh: float) -> None:
     """Closed form: one speed for all four, read at four moments; what tells is who steps first."""
+    late = [k * stagger for k in range(4)]
+    lags = estimate_lags(map_corners(smooth(10.0, late, step_kmh)).channels)
+    assert [lag.seconds for lag in lags.values()] == pytest.approx(late, abs=0.012)
+
+
+@pytest.mark.parametrize("late", [0.03, 0.1, 0.2])
+@pytest.mark.parametrize("through", [(Corner.RR,), (Corner.RL, Corner.RR), (Corner.FL,)])
+def test_a_message_through_a_gateway_is_late_by_more_than_a_row(through: tuple[Corner, ...], late: float) -> None:
+    true = [0.0 if c in through else late for c in Corner]
+    lags = estimate_lags(map_corners(smooth(50.0, true, 0.05)).channels)
+    assert [lag.seconds for lag in lags.values()] == pytest.approx(true, abs=0.005)
+
+
+def smooth(rate: float, late: list[float], step_kmh: float) -> RawLog:
+    """One smooth speed for all four, of as many seconds after the stamp."""
 
     def speed_kmh(t: Array) -> Array:
         return 60.0 + 25.0 * np.sin(2.0 * np.pi * t / 37.0) + 8.0 * np.sin(2.0 * np.pi * t / 11.3 + 1.0)
 
-    rows = 0.1 * np.arange(2_400)
-    channels = tuple(
-        RawChannel(f"Wheel speed {c}", "km/h", rows, np.round(speed_kmh(rows + stagger * k) / step_kmh) * step_kmh)
-        for k, c in enumerate(Corner)
+    rows = np.arange(0.0, 240.0, 1.0 / rate)
+    return RawLog(
+        tuple(
+            RawChannel(f"Wheel speed {c}", "km/h", rows, np.round(speed_kmh(rows + s) / step_kmh) * step_kmh)
+            for c, s in zip(Corner, late, strict=True)
+        ),
+        "test",
     )
-    lags = estimate_lags(map_corners(RawLog(channels, "test")).channels)
-    assert [lag.seconds for lag in lags.values()] == pytest.approx([k * stagger for k in range(4)], abs=0.012)

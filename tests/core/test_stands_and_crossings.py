@@ -157,15 +157,6 @@ def test_an_axle_that_reads_zero_may_be_one_that_nothing_turned(
     assert analysis.verdict is (Verdict.NOT_ENOUGH_DATA if may_stand else Verdict.FAULTY)
 
 
-def test_a_corner_that_never_reads_at_a_walk_hides_nothing_of_the_others() -> None:
-    """It may sleep, or be dead: the log was refused for it."""
-    log = map_corners(of_an_axle((Corner.FL, Corner.FR, Corner.RL), 7.0, False))
-    analysis, exam = analyze_log(log, Vehicle(), quiet, shipped_calibration())
-    assert [(f.fault, f.corners) for f in analysis.findings] == [(Fault.NO_SIGNAL, (Corner.RR,))]
-    assert analysis.findings[0].evidence["or"] == Fault.AIR_GAP
-    assert set(exam.compared) == {Corner.FL, Corner.FR, Corner.RL}
-
-
 def test_an_axle_on_slow_rollers_is_a_scene_on_stands() -> None:
     """At 5 km/h, as brakes are tested: it was refused as a vehicle that never moves."""
     log = map_corners(of_an_axle((Corner.FL, Corner.FR), 5.0, False))

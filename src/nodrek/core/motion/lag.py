@@ -16,6 +16,7 @@ some order; or any. Most loggers poll evenly, and one unknown is known far bette
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from itertools import permutations
@@ -49,6 +50,9 @@ SIGNS = np.array([c.signs for c in Corner])
 """Lag of a corner = these times the three contrasts, up to a common lag; shape (4, 3)."""
 SMALLEST = 1.5e-3
 MOST_PERIODS = 1.2
+MOST_S, PLAINLY = 0.25, 0.12
+"""Seconds that a message takes through gateways at most (common practice, no published source), and part of that by
+which its error is to be smaller."""
 WORTH_MOVING = 0.010
 """Seconds from which the samples of one row are moved: less changes hardly anything that is looked at."""
 NEAR = 2.5
@@ -113,8 +117,11 @@ def estimate_lags(channels: Mapping[Corner, WheelChannel]) -> dict[Corner, Lag]:
         1.0 / rate,
         one_clock,
     )
-    # corners of one row are fetched within the time of a row; more is a corner that is stuck or dead
-    if max(lag.seconds for lag in lags) > MOST_PERIODS / rate:
+    # corners of one row are fetched within the time of a row; more is a gateway on the way, whose lag is plain, or a
+    # corner that is stuck or dead
+    largest = max(lags, key=lambda lag: lag.seconds)
+    is_plain = largest.seconds < MOST_S and max(lag.sigma for lag in lags) < PLAINLY * largest.seconds
+    if largest.seconds > MOST_PERIODS / rate and not is_plain:
         return out
     return {c: lag if lag.seconds > SMALLEST else Lag(0.0, lag.sigma) for c, lag in zip(Corner, lags, strict=True)}
 
@@ -310,10 +317,10 @@ def _fit(
         gain = np.linalg.solve(covariance[np.ix_(held, held)] + np.diag(prior[held] ** 2), covariance[held, 0])
         solution[0] -= float(gain @ solution[held])
         covariance[0, 0] -= float(gain @ covariance[held, 0])
-    if not covariance[0, 0] > 0.0:
-        # columns that are as good as one: nothing is known
-        return None
-    return Lag(float(solution[0]), float(np.hypot(np.sqrt(covariance[0, 0]), FLOOR)))
+    # no less than by rounding alone, which is much where columns are as good as one
+    least = rounding * np.sqrt(abs(float(np.linalg.inv(gram)[0, 0]))) / scale[0]
+    sigma = float(np.sqrt(max(covariance[0, 0], least**2)))
+    return Lag(float(solution[0]), float(np.hypot(sigma, FLOOR))) if math.isfinite(sigma) else None
 
 
 def _without_each(design: Array, asked: Array, wanted: Array, stretch: int) -> Array | None:

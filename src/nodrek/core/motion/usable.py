@@ -24,8 +24,6 @@ ONLY_DRIVEN = 14.0
 """m/s: no hand, and no engine at idle, turns a wheel faster on stands."""
 WALK, WALK_S, WALK_SHARE = 1.2, 15.0, 0.9
 """m/s and seconds of a walk, and the share of it for which each corner reads: then none of them sleeps."""
-NEVER_READS, LEAST_READING = 0.02, 2
-"""Share of a walk up to which a corner reads nothing; corners that are to read all the same."""
 FROZEN_AT_LEAST = 4.0
 """Seconds of one unchanged value before "frozen" is considered."""
 FROZEN_WHILE = 3.0
@@ -111,10 +109,8 @@ def _moving_from(held: list[Array], vehicle: Array) -> float:
     walked = vehicle > WALK
     if np.count_nonzero(vehicle > MOVING) * GRID_STEP >= LEAST_MOVING_S or walked.sum() * GRID_STEP < WALK_S:
         return MOVING
-    shares = [float(np.mean(values[walked] > 0.5 * vehicle[walked])) for values in held]
-    # one that never reads may sleep, or be dead: it does not make less of what the others say
-    reads = [share for share in shares if share > NEVER_READS]
-    return WALK if len(reads) >= LEAST_READING and min(reads) > WALK_SHARE else MOVING
+    least = min(float(np.mean(values[walked] > 0.5 * vehicle[walked])) for values in held)
+    return WALK if least > WALK_SHARE else MOVING
 
 
 def _seconds_awake(dead: npt.NDArray[np.bool_], reads: npt.NDArray[np.bool_], vehicle: Array) -> float:
