@@ -91,3 +91,49 @@ def test_a_ring_that_halves_most_readings_is_no_wrong_count() -> None:
     raw = fourth_world.draw(71003, "lost tooth", 10.0).log
     fine = tuple(replace(c, values=np.round(c.values / 3.6, 3), unit="m/s") for c in raw.channels)
     assert sure(replace(raw, channels=fine)) == {(Fault.RING_DAMAGE, frozenset({Corner.RR}))}
+
+
+@pytest.mark.parametrize("rate", [50.0, 4.0])
+@pytest.mark.parametrize("later_s", [0.0, 3.0])
+def test_breaks_at_two_corners_at_once_have_one_cause(rate: float, later_s: float) -> None:
+    """One connector opens for both; leads that open at moments of their own share nothing."""
+    raw = drive(91, rates_hz=(rate,), duration_s=180.0)
+    times, speed = raw.channels[0].times_s, raw.channels[0].values
+    fast = times[speed > np.quantile(speed, 0.4)]
+    opens = fast[(np.linspace(0.05, 0.9, 6) * fast.size).astype(int)]
+    broken = list(raw.channels)
+    for at, late in ((2, 0.0), (3, later_s)):
+        channel = broken[at]
+        gone = np.abs(channel.times_s[:, None] - opens - late - 0.4).min(axis=1) < 0.4
+        broken[at] = replace(channel, values=np.where(gone, 0.0, channel.values))
+    analysis, _ = analyze_log(
+        map_corners(replace(raw, channels=tuple(broken))), Vehicle(), quiet, shipped_calibration()
+    )
+    told = {f.corners[0]: f for f in analysis.findings if f.fault is Fault.INTERMITTENT}
+    assert set(told) == {Corner.RL, Corner.RR}
+    for corner, finding in told.items():
+        assert finding.evidence["trigger"] == "none"
+        assert finding.evidence.get("together_with") == (None if later_s else [corner.mate.value])
+        assert ("what they share" in finding.summary) is not bool(later_s)
+
+
+@pytest.mark.parametrize("corner", [Corner.FL, Corner.RR])
+@pytest.mark.parametrize("rate", [50.0, 4.0])
+def test_a_tyre_that_loses_air_on_the_way_is_said(corner: Corner, rate: float) -> None:
+    """A rolling radius 1.5 % smaller at the end; and no word of it in a sound drive, nor with an odd tyre all along."""
+    raw = drive(91, rates_hz=(rate,), duration_s=480.0)
+
+    def notes(change: object) -> list[str]:
+        channels = tuple(
+            replace(c, values=c.values * (change if c.name.endswith(corner.value) else 1.0)) for c in raw.channels
+        )
+        analysis, _ = analyze_log(map_corners(replace(raw, channels=channels)), Vehicle(), quiet, shipped_calibration())
+        return [w for w in analysis.warnings if "end of this log" in w]
+
+    share = raw.channels[0].times_s / raw.channels[0].times_s[-1]
+    for change, words in ((0.015 * share, "losing air"), (-0.02 * (share > 0.5), "changed or pumped")):
+        (said,) = notes(1.0 + change)
+        assert said.startswith(f"The {corner.words} wheel")
+        assert words in said
+    assert not notes(1.0)
+    assert not notes(1.02)

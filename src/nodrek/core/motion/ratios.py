@@ -8,7 +8,7 @@ good approximation), not of samples.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -99,6 +99,12 @@ class RatioData:
     quantum: float = 0.0
     shown: Mapping[Corner, Array] = field(default_factory=dict)
     lost: Mapping[Corner, LostEdges] = field(default_factory=dict)
+
+    def part(self, start: int, stop: int) -> RatioData:
+        """Some blocks of the drive only."""
+        here = slice(start, stop)
+        logs, shown = ({c: v[here] for c, v in kept.items()} for kept in (self.logs, self.shown))
+        return replace(self, logs=logs, shown=shown, speed=self.speed[here], acceleration=self.acceleration[here])
 
 
 def ratio_blocks(

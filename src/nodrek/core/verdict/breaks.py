@@ -18,6 +18,7 @@ from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.rows import EVEN_ROW, FASTEST, ROW_SPREAD, row_says, weigh_rows
+from nodrek.core.verdict.simultaneous import tell_simultaneous
 from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
 
 DEEP = -0.12
@@ -98,7 +99,7 @@ def find_breaks(
                 },
             )
         )
-    return found
+    return tell_simultaneous(found, exam.usable.moving)
 
 
 @dataclass(frozen=True, eq=False)

@@ -13,7 +13,7 @@ from nodrek.core.motion.crossing import Crossing, find_crossing, uncrossed
 from nodrek.core.motion.events import Dropouts, LostEdges, find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
-from nodrek.core.motion.ratios import RatioEstimate, estimate_ratios, ratio_blocks
+from nodrek.core.motion.ratios import RatioData, RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.rolling import as_reported, as_rolling
 from nodrek.core.motion.scale import as_read, brought_to_scale, far_off
@@ -83,6 +83,8 @@ class Examination:
     """Corners that lose edges, and what that takes from their ratios."""
     rolling: Mapping[Corner, RatioEstimate] = field(default_factory=dict)
     """Ratios of the wheels, whatever is lost: ``ratios`` are those of all that is read."""
+    blocks: RatioData | None = None
+    """What these are measured from."""
     _worked_out: dict[str, Any] = field(default_factory=dict, init=False, repr=False)
 
     def once(self, name: str, work: Callable[[], T]) -> T:
@@ -155,6 +157,7 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
         crossing,
         lost,
         rolling,
+        blocks,
     )
 
 

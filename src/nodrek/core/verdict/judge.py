@@ -24,6 +24,7 @@ from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import calibrated
 from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
+from nodrek.core.verdict.drift import find_drift
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
 from nodrek.core.verdict.gap import find_gaps
 from nodrek.core.verdict.held import HELD
@@ -43,6 +44,7 @@ FAULTY_FROM = 0.5
 LONGEST_SPARSE_S = 150 * 3600.0
 SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
+ODD_RATIO = (Fault.TYRE_SIZE, Fault.RING_COUNT)
 NOTHING_LEARNT = Calibration({})
 WORTH_TRUSTING = 0.5
 """A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""
@@ -70,7 +72,7 @@ def analyze_log(
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
         corners[corner] = _corner_result(exam, corner, findings, learnt)
-    warnings = tuple(log.warnings) + tuple(_warnings(exam))
+    warnings = tuple(log.warnings) + tuple(_warnings(exam, findings))
     return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
 
 
@@ -189,11 +191,12 @@ def could_show(corner: CornerResult) -> bool:
     return seen[Fault.RING_DAMAGE] >= WORTH_TRUSTING and seen[Fault.TYRE_SIZE] >= TYRE_WORTH_TRUSTING
 
 
-def _warnings(exam: Examination) -> list[str]:
+def _warnings(exam: Examination, findings: Iterable[Finding]) -> list[str]:
     out = []
     missing = [c for c in Corner if c not in exam.log.channels]
     if missing:
         out.append(f"No wheel speed for {', '.join(missing)}: the other corners are compared without.")
     if len(exam.log.corners) >= 2 and len(exam.compared) < 2:
         out.append("Fewer than two corners read anything, so nothing could be compared with them.")
-    return out
+    drift = find_drift(exam, {c for f in findings if f.fault not in ODD_RATIO for c in f.corners})
+    return out if drift is None else [*out, drift]

@@ -22,6 +22,8 @@ LEAST_BREAKS = 4
 SURE_NATS = 3.0
 LEAST_SHARE = 0.6
 JOLT_SCORE = 4.5
+GONE = -0.7
+"""ln deviation below which a mate does not jolt, but breaks as well."""
 JOLT_REACH_S = 0.6
 """Seconds round a jolt of another wheel: the axles meet a bump one after the other."""
 LATERAL = 0.6
@@ -94,7 +96,8 @@ def _near_jolts(exam: Examination, corner: Corner) -> npt.NDArray[np.bool_]:
     for other, motion in exam.motions.items():
         if other is not corner:
             with np.errstate(invalid="ignore"):
-                jolts.append(motion.times[np.abs(motion.score) > JOLT_SCORE])
+                jolted = (np.abs(motion.score) > JOLT_SCORE) & (motion.deviation > GONE)
+            jolts.append(motion.times[jolted])
     where = np.sort(np.concatenate(jolts)) if jolts else np.empty(0)
     lo, hi = np.searchsorted(where, times - JOLT_REACH_S), np.searchsorted(where, times + JOLT_REACH_S)
     return np.asarray(hi > lo)
