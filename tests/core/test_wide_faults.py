@@ -16,13 +16,14 @@ from nodrek.core.model import Analysis, Array, Corner, Fault, RawChannel, RawLog
 from nodrek.core.model.learnt import Calibration
 from nodrek.core.turns.swing import follow_swing
 from nodrek.core.turns.track import follow_dips
+from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import FEATURES, calibrated, features
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import analyze_log, raw_findings
 from nodrek.core.verdict.trigger import TriggerKind, find_trigger
 from nodrek.core.verdict.weak_arc import weak_arc, weak_arc_confidence
 from nodrek.io.knowledge import shipped_calibration
-from nodrek.simulate.faults import Cause, SimulatedFault
+from nodrek.simulate.faults import Cause, SimulatedFault, Trigger
 from nodrek.simulate.nuisance import Nuisance
 from nodrek.simulate.truth import corners_of, is_right
 from nodrek.simulate.vary import draw_fault
@@ -151,6 +152,19 @@ def test_triggers_are_told_only_where_breaks_keep_to_them() -> None:
     anywhere = [find_trigger(exam, Corner.RR, np.sort(motion.times[rng.choice(moving, 14)])) for _ in range(8)]
     assert sum(t.kind is not TriggerKind.NONE for t in anywhere) <= 1
     assert find_trigger(exam, Corner.RR, motion.times[fast[:2]]).kind is TriggerKind.NONE
+
+
+@pytest.mark.parametrize("shakes", [True, False])
+def test_bumps_are_told_behind_units_that_smooth(shakes: bool) -> None:
+    """No jolt stands out there; that the mates are restless about the breaks does."""
+    told = []
+    for seed, unit in enumerate(("span", "last", "smoothed", "filtered", "plausible")):
+        trigger = Trigger.BUMPS if shakes else Trigger.NONE
+        lead = SimulatedFault(Corner.RL, Cause.BROKEN_LEAD, trigger=trigger)
+        _, exam = analyze_raw(drive(500 + seed, lead, duration_s=240.0, control_units=(unit,), road="country"))
+        (found,) = [f for f in find_breaks(exam, frozenset(), {}, {}) if f.corners == (Corner.RL,)]
+        told.append(found.evidence["trigger"] == "bumps")
+    assert sum(told) >= 4 if shakes else not any(told)
 
 
 # ---- probabilities
