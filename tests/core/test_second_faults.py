@@ -137,3 +137,25 @@ def test_a_tyre_that_loses_air_on_the_way_is_said(corner: Corner, rate: float) -
         assert words in said
     assert not notes(1.0)
     assert not notes(1.02)
+
+
+@pytest.mark.parametrize("rate", [50.0, 4.0])
+@pytest.mark.parametrize("marker_kmh", [655.35, -1.0])
+def test_a_unit_that_declares_breaks_itself_is_believed(rate: float, marker_kmh: float) -> None:
+    """For 0.8 s now and then, at one corner; at all of them it is the unit that starts anew, and a single sample of
+    many a second is the logger's."""
+    raw = drive(91, rates_hz=(rate,), duration_s=180.0)
+    times, speed = raw.channels[0].times_s, raw.channels[0].values
+    fast = times[speed > np.quantile(speed, 0.4)]
+    begins = fast[(np.linspace(0.05, 0.9, 4) * fast.size).astype(int)]
+
+    def marked(lasts_s: float, *corners: str) -> RawLog:
+        gone = np.abs(times[:, None] - begins - 0.5 * lasts_s).min(axis=1) < 0.5 * lasts_s
+        return replace(raw, channels=tuple(
+            replace(c, values=np.where(gone & c.name.endswith(corners), marker_kmh, c.values)) for c in raw.channels
+        ))  # fmt: skip
+
+    assert sure(marked(0.8, "FL")) == {(Fault.INTERMITTENT, frozenset({Corner.FL}))}
+    assert not sure(marked(0.8, "FL", "FR", "RL", "RR"))
+    if rate > 10.0:
+        assert not sure(marked(1.1 / rate, "FL"))

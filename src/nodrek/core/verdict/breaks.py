@@ -13,6 +13,7 @@ from nodrek.core.motion.blocks import quick_quantile
 from nodrek.core.motion.events import Dropouts
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.bridged import HeldBreaks, held_breaks
+from nodrek.core.verdict.declared import Declared, declared_breaks
 from nodrek.core.verdict.dip_speeds import SOUND_UP_TO, looks_of, usual_share
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
@@ -39,7 +40,7 @@ ALL_OF_THE_TURN = 1.6
 """Times its own wake-up speed from which a sound sensor reads all of its turn."""
 STANDS, FASTER = 0.5, 1.02
 """m/s from which the vehicle moves; times the speed of a break at which the corner must have read before."""
-PARTIAL_WEIGHT = 0.5
+PARTIAL_WEIGHT, EVEN_SILENCES = 0.5, 1.6
 HELD_PROVES, LEAST_PROOF = 0.96, 0.5
 """Probability of a break where values stand still as only a break makes them, nothing else explaining it; from where
 the dips are not asked any more."""
@@ -58,6 +59,10 @@ def find_breaks(
     """
     found = []
     for corner in exam.followed:
+        declared = declared_breaks(exam, corner)
+        if declared is not None:
+            found.append(_declared(exam, corner, declared))
+            continue
         held = held_breaks(exam, corner) if corner not in losing_edges else None
         confidence = HELD_PROVES * (1.0 - gaps.get(corner, 0.0)) * (1.0 - weak.get(corner, 0.0))
         if held is not None and confidence >= LEAST_PROOF:
@@ -72,7 +77,7 @@ def find_breaks(
         if count:
             times, longest = exam.motions[corner].times[dropouts.start[deep]], float(dropouts.seconds[deep].max())
             # a reading that all but goes is an open contact; one that only falls may be a hard jolt
-            seen = ratio_odds(2.0 * silent + PARTIAL_WEIGHT * (count - silent), 1.6, 2.5)
+            seen = ratio_odds(2.0 * silent + PARTIAL_WEIGHT * (count - silent), EVEN_SILENCES, 2.5)
         minutes = exam.usable.moving / 60.0
         if slow is not None and slow.confidence > seen:
             minutes = float(np.count_nonzero(exam.usable.vehicle > STANDS)) * GRID_STEP / 60.0
@@ -131,18 +136,31 @@ def _in_slow_turns(exam: Examination, corner: Corner) -> _SlowBreaks | None:
 def _bridged(exam: Examination, corner: Corner, held: HeldBreaks, confidence: float) -> Finding:
     """Breaks that the control unit hides behind its last value."""
     times = exam.followed[corner].times[held.starts]
+    return _gone(exam, corner, times, held.longest_s, f"showed {held.way} meanwhile", confidence)
+
+
+def _declared(exam: Examination, corner: Corner, declared: Declared) -> Finding:
+    """Breaks that the control unit tells itself."""
+    seen = ratio_odds(2.0 * declared.times.size, EVEN_SILENCES, 2.5)
+    return _gone(
+        exam, corner, declared.times, declared.longest_s, 'told "no valid value" meanwhile', HELD_PROVES * seen
+    )
+
+
+def _gone(exam: Examination, corner: Corner, times: Array, longest_s: float, told: str, confidence: float) -> Finding:
+    """Breaks that are proved otherwise than by dips."""
     trigger = find_trigger(exam, corner, times)
     return Finding(
         Fault.INTERMITTENT,
         (corner,),
         confidence,
         f"The {corner.words} signal was gone {times_words(times.size)} in {exam.usable.moving / 60.0:.1f} minutes of "
-        f"driving, up to {held.longest_s:.2f} s long{_when(trigger)}: the control unit showed {held.way} meanwhile. "
+        f"driving, up to {longest_s:.2f} s long{_when(trigger)}: the control unit {told}. "
         "Look at lead, connector and the sensor's seat before the ring.",
         {
             HELD: int(times.size),
             "breaks": int(times.size),
-            "longest_s": round(held.longest_s, 3),
+            "longest_s": round(longest_s, 3),
             "trigger": trigger.kind.value,
             "way": trigger.way,
             "times_s": [round(float(t), 2) for t in times[:50]],

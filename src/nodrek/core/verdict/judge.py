@@ -24,6 +24,7 @@ from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import calibrated
 from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
+from nodrek.core.verdict.declared import declared_breaks
 from nodrek.core.verdict.drift import find_drift
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
 from nodrek.core.verdict.gap import find_gaps
@@ -150,12 +151,13 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = _own_ratios(exam).get(corner, UNKNOWN)
     low, high = ratio.interval
-    hidden = asleep_behind(exam, corner)
+    hidden, declared = asleep_behind(exam, corner), declared_breaks(exam, corner)
     return CornerResult(
         ratio=ratio.ratio,
         ratio_low=low,
         ratio_high=high,
-        dropouts=exam.dropouts[corner].count if corner in exam.dropouts else 0,
+        dropouts=(exam.dropouts[corner].count if corner in exam.dropouts else 0)
+        + (0 if declared is None else declared.times.size),
         wake_up=exam.waking[corner].known_wake if hidden is None else hidden.wake,
         turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
         could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
