@@ -34,6 +34,9 @@ ASKED = {
 """What each kind of fault is learnt from: worlds that taught nothing are told worse by more."""
 LEAST = logistic(-6.0)
 """Calculated probabilities beyond this, near 0 and 1, say no more: six nats."""
+ENOUGH_SAMPLES, FEWER = 75.0, 2.0
+"""Samples of driving from which a lost tooth is found as often as longer logs taught, and the power with which fewer
+find it less often (clips of 8 s of four worlds at 4 Hz: 0.50 promised, 0.09 found)."""
 LEAST_SWING, LEAST_SECONDS, LEAST_MINUTES = 0.1, 0.3, 0.05
 
 
@@ -72,6 +75,9 @@ def sight(
     for kind, p in calculated.items():
         if kind in weights and p > 0.0:
             out[kind] = promise(weights[kind], sight_row(exam, corner, p))
+            if kind is Fault.RING_DAMAGE:
+                samples = exam.usable.moving * exam.log.channels[corner].rate
+                out[kind] *= min(1.0, samples / ENOUGH_SAMPLES) ** FEWER
         else:
             out[kind] = p
     return out
