@@ -302,3 +302,25 @@ def test_the_copied_answer_holds_findings_and_ratios(answers: Callable[[str], An
     assert "lost a tooth" in lines[1]
     assert sum("against the others" in line for line in lines) == 4
     assert any("Nothing found" in line for line in answer_lines(answers("healthy")))
+
+
+@pytest.mark.parametrize(("top_kmh", "turning", "headline"), [
+    (90.0, ("FL", "FR"), "Rear left and rear right read zero: dead, or never turned"),
+    (5.0, ("RL", "RR"), "Front left and front right read zero: dead, or never turned"),
+    (60.0, ("RL",), "Front left, front right and rear right read zero: dead, or never turned"),
+])  # fmt: skip
+def test_wheels_on_rollers_are_not_called_dead(
+    tmp_path: Path, top_kmh: float, turning: tuple[str, ...], headline: str
+) -> None:
+    times = np.arange(0.0, 60.0, 0.1)
+    speed = top_kmh * np.clip(np.minimum(times, 59.0 - times) / 10.0, 0.0, 1.0)
+    names = [f"Wheel speed {c} [km/h]" for c in Corner]
+    rows = [",".join(f"{v if c.value in turning else 0.0:.2f}" for c in Corner) for v in speed]
+    text = "\n".join([",".join(["Time [s]", *names]), *(f"{t:.1f},{r}" for t, r in zip(times, rows, strict=True)), ""])
+    (tmp_path / "rollers.csv").write_text(text, encoding="utf-8")
+    screen = shown(showing(analyze_file(tmp_path / "rollers.csv")), UNITS)
+    assert screen.answer is not None
+    assert screen.answer.headline == headline
+    assert "turned" in screen.answer.lines[0]
+    zero = [card.corner.value for card in screen.plan.corners if card.state == "reads zero"]
+    assert zero == [c.value for c in Corner if c.value not in turning]

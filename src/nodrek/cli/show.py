@@ -14,11 +14,19 @@ VERDICTS = {
 }
 
 
+SPINS = {
+    Verdict.HEALTHY: "Every wheel comes alive. Lost teeth, gaps and tyres show in a drive only.",
+    Verdict.NOT_ENOUGH_DATA: "Not every wheel comes alive, and this log does not say why.",
+}
+"""The same of wheels that are turned on stands."""
+
+
 def answer_text(answer: Answer) -> str:
     """Readable at 80 columns; the same facts as the JSON, rounded."""
     log, analysis = answer.log, answer.analysis
     lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
-    lines.append(VERDICTS[analysis.verdict])
+    words = VERDICTS | SPINS if analysis.scene is Scene.SPIN else VERDICTS
+    lines.append(words[analysis.verdict])
     lines += [f"  {100 * finding.confidence:3.0f} %  {finding.summary}" for finding in analysis.findings]
     if analysis.scene is Scene.SPIN:
         return "\n".join([*lines, "", *_spin_lines(answer), *(f"Note: {w}" for w in analysis.warnings)])

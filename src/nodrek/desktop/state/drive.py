@@ -7,6 +7,7 @@ from functools import lru_cache
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Scene
+from nodrek.core.verdict.declared import declared_breaks
 from nodrek.desktop.state.screen import DriveScreen, Trace
 from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import minutes_words
@@ -107,10 +108,12 @@ def _stops(answer: Answer) -> tuple[tuple[float, float], ...]:
 
 
 def _dropout_times(answer: Answer, corner: Corner, window: tuple[float, float]) -> list[float]:
-    dropouts = answer.examination.dropouts.get(corner)
-    if dropouts is None:
-        return []
-    times = answer.examination.motions[corner].times[dropouts.start]
+    exam, times = answer.examination, np.empty(0)
+    if corner in exam.dropouts:
+        times = exam.motions[corner].times[exam.dropouts[corner].start]
+    declared = declared_breaks(exam, corner)
+    if declared is not None:
+        times = np.sort(np.concatenate([times, declared.times]))
     lo, hi = np.searchsorted(times, window)
     shown = times[lo:hi]
     step = max(1, shown.size // 300)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from nodrek.core.model import Corner, Fault, Scene, Verdict
+from nodrek.core.model import Corner, Fault, Finding, Scene, Verdict
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.core.model.knowledge import Knowledge
+from nodrek.core.verdict.dead import NOT_TURNED
 from nodrek.core.verdict.judge import FAULTY_FROM
 from nodrek.desktop.state.board import BoardScreen, present_codes, present_complaint, present_prove
 from nodrek.desktop.state.drive import present_drive
@@ -30,7 +31,9 @@ from nodrek.desktop.state.signs import leading, sign_of, sign_of_verdict
 from nodrek.desktop.state.turns import present_turns
 from nodrek.desktop.state.waking import present_waking
 from nodrek.desktop.state.words import (
+    EVERY_WHEEL,
     SHORT_CAUSE,
+    WORTH_OF_SPIN,
     advice_for_more,
     clean_headline,
     headline,
@@ -38,6 +41,7 @@ from nodrek.desktop.state.words import (
     percent,
     short,
     signed,
+    stood_headline,
     sureness,
     worth_of_clean,
 )
@@ -178,9 +182,12 @@ def _plan(session: Session, units: Units) -> PlanScreen:
 
 def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
     finding = leading(answer.analysis, corner)
+    still = any(_may_stand(f) and corner in f.corners for f in answer.analysis.findings)
     sign = sign_of(answer.analysis, corner)
     if finding is not None:
         state, odds = short(finding), f"{percent(finding.confidence)} sure"
+    elif still:
+        state, odds = "reads zero", ""
     elif corner in answer.analysis.spins:
         state, odds = ("comes alive" if answer.analysis.spins[corner].alive else "not turned"), ""
     else:
@@ -188,6 +195,11 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
     ratios = shown_ratios(answer)
     ratio = f"{signed(ratios[corner][1])} %" if corner in ratios else ""
     return CornerCard(corner, corner.words.capitalize(), state, odds, ratio, sign, chosen, True)
+
+
+def _may_stand(finding: Finding) -> bool:
+    """Whether a silent corner may be one that nothing turned."""
+    return NOT_TURNED in finding.evidence.get("or", ())
 
 
 def _details(answer: Answer, corner: Corner, units: Units) -> tuple[tuple[str, str], ...]:
@@ -226,6 +238,11 @@ def _answer(session: Session) -> AnswerScreen | None:
     if sure:
         first = sure[0]
         return AnswerScreen(headline(first), sureness(first.confidence), (first.summary,), others, sign)
+    still = [f for f in weak if _may_stand(f)]
+    if still:
+        return AnswerScreen(stood_headline([f.corners[0] for f in still]), "", (still[0].summary,), others, sign)
+    if analysis.scene is Scene.SPIN:
+        return AnswerScreen(EVERY_WHEEL, "", (WORTH_OF_SPIN,), others, sign)
     corners = {c.value: r for c, r in analysis.corners.items()}
     worth = [worth_of_clean(corners)]
     if analysis.verdict is Verdict.NOT_ENOUGH_DATA:

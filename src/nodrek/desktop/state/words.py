@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from nodrek.core.model import CornerResult, Fault, Finding, Verdict
+from nodrek.core.model import Corner, CornerResult, Fault, Finding, Verdict
 from nodrek.core.model.case import Cause
 from nodrek.core.verdict.judge import WORTH_TRUSTING
 from nodrek.core.verdict.ring import MOVED, SURE_OF_NUMBER
@@ -81,6 +81,12 @@ def short(finding: Finding) -> str:
     return "moved tooth" if is_tooth_moved(finding) else SHORT[finding.fault]
 
 
+EVERY_WHEEL = "Every wheel comes alive"
+WORTH_OF_SPIN = (
+    "Wheels were turned one after another, and each of them reads. Lost teeth, gaps and tyres show in a drive only."
+)
+
+
 def sureness(confidence: float) -> str:
     """Certainty in words and per cent; never 100."""
     percent = min(99, round(100 * confidence))
@@ -99,6 +105,14 @@ def clean_headline(verdict: Verdict) -> str:
     if verdict is Verdict.HEALTHY:
         return "Nothing found at any corner"
     return "Nothing found, but this log is not enough to call it sound"
+
+
+def stood_headline(corners: Sequence[Corner]) -> str:
+    """Of corners that read zero and may not have been turned."""
+    *first, last = [c.words for c in corners]
+    if not first:
+        return f"{last.capitalize()} reads zero: dead, or never turned"
+    return f"{', '.join(first).capitalize()} and {last} read zero: dead, or never turned"
 
 
 def worth_of_clean(corners: dict[str, CornerResult]) -> str:
