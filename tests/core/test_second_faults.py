@@ -10,7 +10,7 @@ from benchmarks import also_wrong, fourth_world
 
 from conftest import drive, quiet
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Corner, Fault, RawLog, Vehicle
+from nodrek.core.model import Corner, Fault, RawLog, Vehicle, Verdict
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -159,3 +159,21 @@ def test_a_unit_that_declares_breaks_itself_is_believed(rate: float, marker_kmh:
     assert not sure(marked(0.8, "FL", "FR", "RL", "RR"))
     if rate > 10.0:
         assert not sure(marked(1.1 / rate, "FL"))
+
+
+@pytest.mark.parametrize("rate", [50.0, 4.0])
+def test_what_no_fault_explains_is_not_called_sound(rate: float) -> None:
+    """Edges counted twice while slow: no kind of fault that is known, but far from what the others read."""
+    raw = drive(91, rates_hz=(rate,), duration_s=300.0)
+    slow = raw.channels[0].values < 30.0
+    channels = tuple(
+        replace(c, values=np.where(slow & c.name.endswith("FR"), 2.0 * c.values, c.values)) for c in raw.channels
+    )
+    analysis, _ = analyze_log(map_corners(replace(raw, channels=channels)), Vehicle(), quiet, shipped_calibration())
+    if not analysis.findings:
+        assert analysis.verdict is Verdict.NOT_ENOUGH_DATA
+        (note,) = [w for w in analysis.warnings if "no fault that Nodrek knows" in w]
+        assert note.startswith("The front right corner reads")
+    assert {c for f in analysis.findings for c in f.corners} <= {Corner.FR}
+    sound, _ = analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())
+    assert not any("no fault that Nodrek knows" in w for w in sound.warnings)

@@ -38,6 +38,7 @@ from nodrek.core.verdict.rows import weak_in_slow_turns
 from nodrek.core.verdict.sight import sight
 from nodrek.core.verdict.spin import is_spin, spin_results
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
+from nodrek.core.verdict.unexplained import find_unexplained
 from nodrek.errors import BadRequest
 
 REPORT_FROM = 0.2
@@ -73,8 +74,12 @@ def analyze_log(
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
         corners[corner] = _corner_result(exam, corner, findings, learnt)
-    warnings = tuple(log.warnings) + tuple(_warnings(exam, findings))
-    return Analysis(_verdict(findings, corners.values()), findings, corners, warnings), exam
+    unexplained = find_unexplained(exam, {c for f in findings for c in f.corners})
+    notes = _warnings(exam, findings) + ([] if unexplained is None else [unexplained])
+    verdict = _verdict(findings, corners.values())
+    if verdict is Verdict.HEALTHY and unexplained is not None:
+        verdict = Verdict.NOT_ENOUGH_DATA
+    return Analysis(verdict, findings, corners, (*log.warnings, *notes)), exam
 
 
 def _refuse_endless(log: WheelLog) -> None:
