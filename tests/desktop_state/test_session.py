@@ -324,3 +324,18 @@ def test_wheels_on_rollers_are_not_called_dead(
     assert "turned" in screen.answer.lines[0]
     zero = [card.corner.value for card in screen.plan.corners if card.state == "reads zero"]
     assert zero == [c.value for c in Corner if c.value not in turning]
+
+
+def test_what_no_fault_explains_is_the_answer_and_the_corner(answers: Callable[[str], Answer]) -> None:
+    answer = answers("healthy")
+    analysis = replace(
+        answer.analysis, verdict=Verdict.NOT_ENOUGH_DATA, findings=(), unexplained=Corner.FR, warnings=("One.", "Off.")
+    )
+    session = showing(replace(answer, analysis=analysis))
+    screen = shown(session, UNITS)
+    assert session.corner is Corner.FR
+    assert screen.answer is not None
+    assert (screen.answer.lines, screen.notes) == (("Off.",), ("One.",))
+    states = {card.corner: (card.state, card.sign.glyph) for card in screen.plan.corners}
+    assert states[Corner.FR] == ("far off", Glyph.DOTTED)
+    assert states[Corner.FL] == ("reads well", Glyph.EVEN)

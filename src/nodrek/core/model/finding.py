@@ -105,3 +105,5 @@ class Analysis:
     warnings: tuple[str, ...]
     scene: Scene = Scene.DRIVE
     spins: Mapping[Corner, SpinResult] = field(default_factory=dict)
+    unexplained: Corner | None = None
+    """A corner that is far off for seconds though no finding says why; the last warning does."""

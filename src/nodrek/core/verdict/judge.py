@@ -74,12 +74,12 @@ def analyze_log(
     for corner in log.corners:
         progress(0.9, "Asking what this log could have shown")
         corners[corner] = _corner_result(exam, corner, findings, learnt)
-    unexplained = find_unexplained(exam, {c for f in findings for c in f.corners})
-    notes = _warnings(exam, findings) + ([] if unexplained is None else [unexplained])
-    verdict = _verdict(findings, corners.values())
-    if verdict is Verdict.HEALTHY and unexplained is not None:
-        verdict = Verdict.NOT_ENOUGH_DATA
-    return Analysis(verdict, findings, corners, (*log.warnings, *notes)), exam
+    verdict, warnings = _verdict(findings, corners.values()), (*log.warnings, *_warnings(exam, findings))
+    off, note = find_unexplained(exam, {c for f in findings for c in f.corners}) or (None, "")
+    if off is not None:
+        warnings = (*warnings, note)
+        verdict = Verdict.NOT_ENOUGH_DATA if verdict is Verdict.HEALTHY else verdict
+    return Analysis(verdict, findings, corners, warnings, unexplained=off), exam
 
 
 def _refuse_endless(log: WheelLog) -> None:

@@ -17,8 +17,8 @@ RUN_S, ALTOGETHER_S, BEFORE_S = 0.7, 4.0, 0.5
 """Seconds that it lasts at a time and in all, at least; seconds to both sides over which driving is to be steady."""
 
 
-def find_unexplained(exam: Examination, explained: Collection[Corner]) -> str | None:
-    """One sentence of the corner that is far off for longest, ``None`` where each is `explained` or near."""
+def find_unexplained(exam: Examination, explained: Collection[Corner]) -> tuple[Corner, str] | None:
+    """The corner that is far off for longest, and one sentence; ``None`` where each is `explained` or near."""
     longest, worst = ALTOGETHER_S, None
     for corner in exam.compared:
         seconds, off = _far_off(exam, corner) if corner in exam.motions and corner not in explained else (0.0, 0.0)
@@ -28,7 +28,7 @@ def find_unexplained(exam: Examination, explained: Collection[Corner]) -> str | 
         return None
     corner, off = worst
     by = f"{100.0 * abs(math.expm1(off)):.0f} % {'faster' if off > 0.0 else 'slower'}"
-    return (
+    return corner, (
         f"The {corner.words} corner reads {by} than the others for {longest:.0f} s of steady driving now and then, and "
         "no fault that Nodrek knows explains it: look at its trace."
     )

@@ -33,6 +33,7 @@ from nodrek.desktop.state.waking import present_waking
 from nodrek.desktop.state.words import (
     EVERY_WHEEL,
     SHORT_CAUSE,
+    UNEXPLAINED,
     WORTH_OF_SPIN,
     advice_for_more,
     clean_headline,
@@ -99,11 +100,20 @@ def present(session: Session, units: Units, knowledge: Knowledge) -> Screen:
         next=present_next(bench.diagnosis, bench.chosen, bench.question, knowledge) if case_open else None,
         busy=_busy(session),
         invite=invite,
-        notes=answer.analysis.warnings if answer else (),
+        notes=_notes(session),
         can_copy=answer is not None,
         can_undo=bool(bench.past),
         can_redo=bool(bench.future),
     )
+
+
+def _notes(session: Session) -> tuple[str, ...]:
+    """The warnings, but the one that is the answer itself."""
+    if session.answer is None:
+        return ()
+    analysis = session.answer.analysis
+    is_answer = analysis.unexplained is not None and analysis.verdict is not Verdict.FAULTY
+    return analysis.warnings[:-1] if is_answer else analysis.warnings
 
 
 def _stations(session: Session) -> tuple[Station, ...]:
@@ -188,6 +198,8 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
         state, odds = short(finding), f"{percent(finding.confidence)} sure"
     elif still:
         state, odds = "reads zero", ""
+    elif corner is answer.analysis.unexplained:
+        state, odds = "far off", ""
     elif corner in answer.analysis.spins:
         state, odds = ("comes alive" if answer.analysis.spins[corner].alive else "not turned"), ""
     else:
@@ -243,6 +255,8 @@ def _answer(session: Session) -> AnswerScreen | None:
         return AnswerScreen(stood_headline([f.corners[0] for f in still]), "", (still[0].summary,), others, sign)
     if analysis.scene is Scene.SPIN:
         return AnswerScreen(EVERY_WHEEL, "", (WORTH_OF_SPIN,), others, sign)
+    if analysis.unexplained is not None:
+        return AnswerScreen(UNEXPLAINED, "", analysis.warnings[-1:], others, sign)
     corners = {c.value: r for c, r in analysis.corners.items()}
     worth = [worth_of_clean(corners)]
     if analysis.verdict is Verdict.NOT_ENOUGH_DATA:

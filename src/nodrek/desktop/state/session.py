@@ -103,7 +103,7 @@ def finish(session: Session, revision: int, answer: Answer) -> Session:
     if revision != session.revision:
         return session
     findings = answer.analysis.findings
-    corner = findings[0].corners[0] if findings else session.corner
+    corner = findings[0].corners[0] if findings else answer.analysis.unexplained or session.corner
     if corner not in answer.log.corners:
         corner = answer.log.corners[0]
     return replace(

@@ -37,7 +37,8 @@ def sign_of(analysis: Analysis, corner: Corner) -> RingSign:
         if result is None:  # wheels turned on stands: alive or not is all that is known
             spin = analysis.spins.get(corner)
             return RingSign(Glyph.EVEN if spin and spin.alive else Glyph.EMPTY if finding else Glyph.DOTTED, 0.4)
-        return RingSign(Glyph.EVEN if could_show(result) else Glyph.DOTTED, 0.4)
+        is_even = could_show(result) and corner is not analysis.unexplained
+        return RingSign(Glyph.EVEN if is_even else Glyph.DOTTED, 0.4)
     arcs = result.turn.arcs
     return RingSign(
         GLYPHS.get(finding.fault, Glyph.UNKNOWN),

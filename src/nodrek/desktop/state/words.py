@@ -82,6 +82,7 @@ def short(finding: Finding) -> str:
 
 
 EVERY_WHEEL = "Every wheel comes alive"
+UNEXPLAINED = "Something is off that no known fault explains"
 WORTH_OF_SPIN = (
     "Wheels were turned one after another, and each of them reads. Lost teeth, gaps and tyres show in a drive only."
 )
