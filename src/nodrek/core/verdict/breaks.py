@@ -13,7 +13,7 @@ from nodrek.core.motion.blocks import quick_quantile
 from nodrek.core.motion.events import Dropouts
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.bridged import HeldBreaks, held_breaks
-from nodrek.core.verdict.declared import Declared, declared_breaks
+from nodrek.core.verdict.declared import FROM_SPEED, TOGETHER_S, Declared, declared_breaks
 from nodrek.core.verdict.dip_speeds import SOUND_UP_TO, looks_of, usual_share
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
@@ -31,8 +31,6 @@ ROUGH_FACTOR = 1.7
 JOLT_QUANTILE = 0.9995
 SILENT = -2.0
 """ln deviation under which the reading has all but gone."""
-FROM_SPEED = 4.5
-"""m/s: below, coil sensors and control units fall asleep at speeds of their own."""
 AWAKE_FROM, AWAKE_DOWN_TO, AWAKE, LEAST_AWAKE_S = 3.0, 1.5, 0.9, 3.0
 """The same of a corner that is known not to, m/s: what it is asked down to, the share of these samples in which it
 must read half of the speed at least, and how many seconds of them."""
@@ -41,13 +39,12 @@ ALL_OF_THE_TURN = 1.6
 STANDS, FASTER = 0.5, 1.02
 """m/s from which the vehicle moves; times the speed of a break at which the corner must have read before."""
 PARTIAL_WEIGHT, EVEN_SILENCES = 0.5, 1.6
+"""What a reading that only falls counts, of one that goes; weighed breaks that are as likely none."""
 HELD_PROVES, LEAST_PROOF = 0.96, 0.5
 """Probability of a break where values stand still as only a break makes them, nothing else explaining it; from where
 the dips are not asked any more."""
 COUNTS_LESS = 1.5
 """Steps of the values by which a break reads too low at least."""
-TOGETHER_S = 0.5
-"""Breaks closer than this are one: a contact chatters."""
 
 
 def find_breaks(

@@ -20,12 +20,12 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import SOUND, Calibration, logistic
-from nodrek.core.verdict import dead
 from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
+from nodrek.core.verdict.not_turned import NOT_TURNED
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.ring import SMOOTH_SWING
 from nodrek.core.verdict.spin import CONFIDENCE_UNKNOWN
@@ -111,12 +111,11 @@ def _weighed(finding: Finding, findings: Sequence[Finding], exam: Examination, c
         return finding
     weighed = [weights.get(name, 0.0) for name in FEATURES]
     score = float(np.dot(weighed, features(finding, findings, exam)))
-    most = HIGHEST
-    match finding.evidence.get("or"):
-        case Fault.AIR_GAP if finding.fault is Fault.NO_SIGNAL:
-            most = float(np.interp(np.max(exam.usable.vehicle), UNTOLD_AT, UNTOLD))
-        case dead.NOT_TURNED:
-            most = CONFIDENCE_UNKNOWN
+    most, other = HIGHEST, finding.evidence.get("or") if finding.fault is Fault.NO_SIGNAL else None
+    if other == NOT_TURNED:
+        most = CONFIDENCE_UNKNOWN
+    elif other == Fault.AIR_GAP:
+        most = float(np.interp(np.max(exam.usable.vehicle), UNTOLD_AT, UNTOLD))
     return replace(finding, confidence=min(most, _within(logistic(score))))
 
 

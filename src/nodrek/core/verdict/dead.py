@@ -12,7 +12,7 @@ from nodrek.core.verdict.axle_copy import MATE
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.made import always_made_of_others
-from nodrek.core.verdict.not_turned import may_stand
+from nodrek.core.verdict.not_turned import NOT_TURNED, may_stand
 from nodrek.core.verdict.odds import ratio_odds
 
 EVEN_DEAD_S = 6.0
@@ -24,8 +24,6 @@ SLOW_DRIVE = 7.5
 """m/s: up to here a corner that never reads may have a gap so wide that it has not woken yet; gaps that wake above are
 rare (common practice, no published source)."""
 DRIVES = "the vehicle drives. The log cannot say which link is dead: sensor, ring, wire or control unit."
-NOT_TURNED = "not turned"
-"""Said in the evidence as what else it may be."""
 ALWAYS = 0.98
 """Share of driving from which a corner reads nothing all the time."""
 NEARLY = 0.9995

@@ -11,10 +11,11 @@ from nodrek.core.motion.usable import FROZEN_AT_LEAST
 from nodrek.core.verdict.examine import Examination
 
 FROM_SPEED = 4.5
-"""m/s: below, sensors and control units fall asleep at speeds of their own."""
-SHORTEST_S, TOGETHER_S, LEAST = 0.18, 0.5, 2
-"""Seconds of a break at least, since a logger or a bus spoils a sample now and then; those within which two are one;
-and how many are no accident."""
+"""m/s: below, coil sensors and control units fall asleep at speeds of their own."""
+TOGETHER_S = 0.5
+"""Breaks closer than this are one: a contact chatters."""
+SHORTEST_S, LEAST = 0.18, 2
+"""Seconds of a break at least, since a logger or a bus spoils a sample now and then; and how many are no accident."""
 MOST_OTHERS = 0.5
 """Share of the other corners that may be invalid as well, since a control unit that starts declares all of them."""
 

@@ -13,6 +13,8 @@ import numpy as np
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.usable import MOVING
 
+NOT_TURNED = "not turned"
+"""Said in the evidence as what else silence may be."""
 BLOCK_S, LEAST_BLOCKS, SURE = 2.0, 3, 3.0
 """Seconds of a block, how many of them bend on a road, and errors from which one does."""
 BEND = 0.002

@@ -18,7 +18,7 @@ from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.motion.waking import LEAST_SPEED, wakes_of
 from nodrek.core.turns.search import fold_weights, inside_stretches
-from nodrek.core.verdict.breaks import FROM_SPEED as BREAKS_FROM
+from nodrek.core.verdict.declared import FROM_SPEED as BREAKS_FROM
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import late_enough, seen_enough
 from nodrek.core.verdict.made import always_made_of_others

@@ -15,6 +15,7 @@ import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding, SpinResult, WheelChannel, WheelLog
 from nodrek.core.motion.usable import MOVING, ONLY_DRIVEN
+from nodrek.core.verdict.not_turned import NOT_TURNED
 
 TURNING = 0.25
 """m/s from which a wheel counts as turning."""
@@ -121,7 +122,7 @@ def _silent_finding(corner: Corner, channel: WheelChannel, turned: bool) -> Find
         Fault.NO_SIGNAL, (corner,), CONFIDENCE_TURNED if turned else CONFIDENCE_UNKNOWN,
         f"The {corner.words} wheel reads zero in the whole log: {why}. "
         "A coil sensor says nothing below about 8 km/h: turn it briskly and look again.",
-        {"turned": turned, "or": ["too slow", "not turned"]},
+        {"turned": turned, "or": ["too slow", NOT_TURNED]},
     )  # fmt: skip
 
 

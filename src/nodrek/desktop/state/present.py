@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from nodrek.core.model import Corner, Fault, Finding, Scene, Verdict
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.core.model.knowledge import Knowledge
-from nodrek.core.verdict.dead import NOT_TURNED
 from nodrek.core.verdict.judge import FAULTY_FROM
+from nodrek.core.verdict.not_turned import NOT_TURNED
 from nodrek.desktop.state.board import BoardScreen, present_codes, present_complaint, present_prove
 from nodrek.desktop.state.drive import present_drive
 from nodrek.desktop.state.proof import present_loom, present_next, present_reasons
