@@ -13,8 +13,9 @@ from nodrek.core.verdict.examine import Examination
 
 FAR, FROM_SPEED, STEADY = 0.1, 4.0, 1.5
 """ln deviation, m/s and m/s²: slip, bends and a walk make less while neither pull nor brakes are at work."""
-RUN_S, ALTOGETHER_S, BEFORE_S = 0.7, 4.0, 0.5
-"""Seconds that it lasts at a time and in all, at least; seconds to both sides over which driving is to be steady."""
+RUN_S, ALTOGETHER_S, BEFORE_S, LOOK_S = 0.7, 4.0, 0.5, 0.1
+"""Seconds that it lasts at a time and in all, at least; seconds to both sides over which driving is to be steady, and
+from look to look."""
 
 
 def find_unexplained(exam: Examination, explained: Collection[Corner]) -> tuple[Corner, str] | None:
@@ -39,17 +40,18 @@ def _far_off(exam: Examination, corner: Corner) -> tuple[float, float]:
     motion, usable = exam.motions[corner], exam.usable
     if motion.times.size < 2:
         return 0.0, 0.0
-    before, after = (np.interp(motion.times + s, usable.grid, usable.vehicle) for s in (-BEFORE_S, BEFORE_S))
+    # seconds are asked for: a hundred values of each say no more than ten, and of eight hours they are many
+    every = max(1, round(LOOK_S * exam.log.channels[corner].rate))
+    times, deviation = motion.times[::every], motion.deviation[::every]
+    before, after = (np.interp(times + s, usable.grid, usable.vehicle) for s in (-BEFORE_S, BEFORE_S))
     steady = (np.abs(after - before) < 2.0 * BEFORE_S * STEADY) & (np.minimum(before, after) > FROM_SPEED)
     with np.errstate(invalid="ignore"):
-        off = steady & (np.abs(motion.deviation) > FAR)
-    lasts = _kept(off, motion.times)
-    step = float(np.median(np.diff(motion.times)))
-    return (
-        (float(np.count_nonzero(lasts)) * step, float(np.median(motion.deviation[lasts])))
-        if lasts.any()
-        else (0.0, 0.0)
-    )
+        off = steady & (np.abs(deviation) > FAR)
+    lasts = _kept(off, times)
+    if not lasts.any():
+        return 0.0, 0.0
+    seconds = float(np.count_nonzero(lasts)) * float(np.median(np.diff(times)))
+    return seconds, float(np.median(deviation[lasts]))
 
 
 def _kept(mask: npt.NDArray[np.bool_], times: Array) -> npt.NDArray[np.bool_]:
