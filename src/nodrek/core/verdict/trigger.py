@@ -27,6 +27,8 @@ GONE = -0.7
 """ln deviation below which a mate does not jolt, but breaks as well."""
 JOLT_REACH_S = 0.3
 """Seconds round a jolt of another wheel: the axles meet a bump one after the other."""
+USUAL = 4_000
+"""Moments of driving that breaks are compared with, at least where there are more."""
 RESTLESS = 1.0
 """Errors by which the mates are more restless about any break: what a corner loses touches their reference (28 drives
 of the simulator with breaks at no bump: 0.7 in the mean, 2.2 at most)."""
@@ -75,7 +77,10 @@ def find_trigger(exam: Examination, corner: Corner, times: Array) -> Trigger:
             (Trigger(TriggerKind.BENDS, "right"), lateral < -LATERAL),
         ]
     best, most = NOTHING, SURE_NATS
-    bumps = 0.5 * max(0.0, _restlessness(_jolts(exam, corner), at, moving) - RESTLESS) ** 2
+    driving = np.flatnonzero(moving)
+    driving = driving[:: max(1, driving.size // USUAL)]
+    restless = _restlessness(_jolts(exam, corner, at), _jolts(exam, corner, driving))
+    bumps = 0.5 * max(0.0, restless - RESTLESS) ** 2
     if bumps > most:
         best, most = Trigger(TriggerKind.BUMPS), bumps
     for trigger, there in candidates:
@@ -95,36 +100,26 @@ def _nats(share: float, usual: float, count: int) -> float:
     return count * (share * math.log(share / usual) + rest)
 
 
-def _jolts(exam: Examination, corner: Corner) -> Array:
-    """How far the most restless of the other wheels is off (noise units) about each sample of the corner."""
-    times = exam.motions[corner].times
-    most = np.zeros(times.size)
+def _jolts(exam: Examination, corner: Corner, at: npt.NDArray[np.int64]) -> Array:
+    """How far the most restless of the other wheels is off (noise units) about samples `at` of the corner."""
+    times, most = exam.motions[corner].times[at], np.zeros(at.size)
     for other, motion in exam.motions.items():
         if other is corner:
             continue
+        reach = max(1, round(JOLT_REACH_S * exam.log.channels[other].rate))
+        about = np.searchsorted(motion.times, times)[:, None] + np.arange(-reach, reach + 1)
+        np.clip(about, 0, motion.times.size - 1, out=about)
         with np.errstate(invalid="ignore"):
-            off = np.where(motion.deviation > GONE, np.abs(motion.score), 0.0)
-        about = _highest_about(np.nan_to_num(off), max(1, round(JOLT_REACH_S * exam.log.channels[other].rate)))
-        most = np.maximum(most, about[np.clip(np.searchsorted(motion.times, times), 0, motion.times.size - 1)])
+            off = np.where(motion.deviation[about] > GONE, np.abs(motion.score[about]), 0.0)
+        most = np.maximum(most, np.nan_to_num(off).max(axis=1))
     return most
 
 
-def _highest_about(values: Array, reach: int) -> Array:
-    """The highest of up to `reach` values before and after each (of values that are not negative), in as few passes as
-    the reach has binary digits."""
-    whole, width = 2 * reach + 1, 1
-    out = np.concatenate([np.zeros(reach), values, np.zeros(reach)])
-    while 2 * width <= whole:
-        out, width = np.maximum(out[:-width], out[width:]), 2 * width
-    rest = whole - width
-    return np.asarray(np.maximum(out[: out.size - rest], out[rest:]))
-
-
-def _restlessness(jolts: Array, at: npt.NDArray[np.int64], moving: npt.NDArray[np.bool_]) -> float:
-    """Errors by which the `jolts` about some samples (`at`) rank higher than those of all driving."""
-    usual = np.sort(jolts[moving])
-    rank = 0.5 * (np.searchsorted(usual, jolts[at]) + np.searchsorted(usual, jolts[at], side="right")) / usual.size
-    return float((rank.mean() - 0.5) * math.sqrt(12.0 * at.size))
+def _restlessness(jolts: Array, usual: Array) -> float:
+    """Errors by which some `jolts` rank higher than `usual` ones."""
+    usual = np.sort(usual)
+    rank = 0.5 * (np.searchsorted(usual, jolts) + np.searchsorted(usual, jolts, side="right")) / usual.size
+    return float((rank.mean() - 0.5) * math.sqrt(12.0 * jolts.size))
 
 
 def _lateral(exam: Examination, corner: Corner) -> Array | None:
