@@ -47,6 +47,7 @@ LONGEST_SPARSE_S = 150 * 3600.0
 SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
 ODD_RATIO = (Fault.TYRE_SIZE, Fault.RING_COUNT)
+"""Faults that do not come and go, so that a ratio which changes says more than they do."""
 NOTHING_LEARNT = Calibration({})
 WORTH_TRUSTING = 0.5
 """A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""

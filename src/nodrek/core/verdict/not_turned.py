@@ -6,7 +6,7 @@ it bends: the wheels of the axle that turns then differ.
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 import numpy as np
 
@@ -21,7 +21,7 @@ BEND = 0.002
 """ln difference of left and right in a bend: some 750 m of radius (track over radius); rollers slip less unlike."""
 
 
-def may_stand(channels: dict[Corner, WheelChannel], silent: Collection[Corner]) -> bool:
+def may_stand(channels: Mapping[Corner, WheelChannel], silent: Collection[Corner]) -> bool:
     """Whether the `silent` corners, which read zero all the time, may only not have been turned; of four corners."""
     turn = [c for c in channels if c not in silent]
     if len(channels) < len(Corner) or not turn:

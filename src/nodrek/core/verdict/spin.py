@@ -42,7 +42,8 @@ class _Turn:
 
 
 def is_spin(log: WheelLog) -> bool:
-    """Wheels turn, but never the whole vehicle: no moment of a drive has less than three wheels turning."""
+    """Wheels turn, but never the whole vehicle: in a drive front and rear wheels turn at once. Two of one axle that run
+    alike, as fast as in a drive, are one on the road or on rollers, which `not_turned` tells apart."""
     grid = np.arange(0.0, log.duration + GRID_S, GRID_S)
     speeds = np.vstack([_speed_on(ch, grid) for ch in log.channels.values()])
     turning = speeds > TURNING
