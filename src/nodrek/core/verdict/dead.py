@@ -39,7 +39,7 @@ def find_dead(exam: Examination) -> list[Finding]:
     may sleep for another reason)."""
     found = []
     silent = [c for c in exam.log.corners if exam.share(exam.usable.dead[c]) > ALWAYS]
-    stand = bool(silent) and may_stand(exam.log.channels, silent)
+    stand = bool(silent) and may_stand(exam, silent)
     for corner in exam.log.corners:
         seconds = exam.usable.dead[corner]
         if seconds <= 0.0:
