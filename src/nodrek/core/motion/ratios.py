@@ -46,8 +46,9 @@ BREAK = 0.25
 """Relative distance from the block's median at which a sample is a break, not a speed."""
 COUNTS = 1.6
 """Steps of the values from there up to which a sample is no break."""
-CALM = 1.2
-"""m/s²: harder braking or pulling than this is left out."""
+CALM, LIVELY = 1.2, 3.0
+"""m/s²: harder braking or pulling than this is left out; the same of drives that are hardly ever calm, as in a queue,
+where a wheel is braked or pulls all the time. Beyond it slip is no straight line any more."""
 FLOOR = {"lr": 1.6e-4, "fr": 2.0e-4, "dg": 1.2e-4}
 """What no drive can tell better, by contrast: crown of the road and load (left-right),
 slip of the driven axle at steady speed (front-rear), growth of single tyres. Own estimate."""
@@ -265,11 +266,14 @@ def _long(data: RatioData) -> int:
 
 
 def _fit_blocks(data: RatioData, logs: Mapping[Corner, Array]) -> Iterator[Mask]:
-    """Steady blocks of which all corners are known, fast enough; then with slower ones among them. A fast part that is
-    hardly straight comes last, and none comes that is too short."""
-    calm = np.abs(data.acceleration) < CALM
-    for values in logs.values():
-        calm &= ~np.isnan(values)
+    """Steady blocks of which all corners are known, fast enough; then with slower ones among them, then less steady
+    ones. A fast part that is hardly straight comes last, and none comes that is too short."""
+    known = np.logical_and.reduce([~np.isnan(values) for values in logs.values()])
+    for most in (CALM, LIVELY):
+        yield from _fit_by_speed(data, logs, known & (np.abs(data.acceleration) < most))
+
+
+def _fit_by_speed(data: RatioData, logs: Mapping[Corner, Array], calm: Mask) -> Iterator[Mask]:
     fast = calm & (data.speed > FROM_SPEED)
     straight = fast
     if len(logs) == 4:

@@ -118,7 +118,7 @@ def _in_slow_turns(exam: Examination, corner: Corner) -> _SlowBreaks | None:
     if row_says(exam, corner).margins()[2] <= 0.0:
         return None
     # a sound sensor that is about to wake flickers too
-    wake = float(np.nan_to_num(exam.waking[corner].wake))
+    wake = float(np.nan_to_num(exam.waking[corner].known_wake))
     seen = looks_of(exam, corner).faster_than(max(SOUND_UP_TO, ALL_OF_THE_TURN * wake))
     margin = weigh_rows(seen, usual_share(exam, corner)).margins()[2]
     low = seen.times[seen.low & (seen.speed <= FASTEST)]

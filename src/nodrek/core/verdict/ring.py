@@ -253,7 +253,8 @@ def _by_size(exam: Examination, corner: Corner, ring: RingEvidence, folded: Ring
     # a pulse has overtones as strong as its first harmonic; averaging takes them away
     overtones = float(low[1:].max()) / strongest
     pulse = ratio_odds(overtones, EVEN_OVERTONES, 5.0)
-    large = ratio_odds(strongest, LARGEST_RUNOUT, 8.0)
+    # as it is read: what a filter is thought to have been given is no measure of a smooth swing, which looks like one
+    large = ratio_odds(min(strongest, folded.swing), LARGEST_RUNOUT, 8.0)
     looks_like_pulse = 1.0 - (1.0 - pulse) * (1.0 - counted) * (1.0 - large)
     return 0.995 * size * looks_like_pulse
 
