@@ -12,8 +12,11 @@ from benchmarks import eighth_world, fifth_world, fourth_world, seventh_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
+from nodrek.core.motion.waking import Waking
 from nodrek.core.verdict.asleep import asleep_behind
+from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.bridged import held_breaks
+from nodrek.core.verdict.examine import examine
 from nodrek.core.verdict.held import held_values
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.made import always_made_of_others
@@ -103,6 +106,12 @@ def test_so_do_values_that_are_made_of_the_other_corners(way: StandIn) -> None:
 @pytest.mark.parametrize("wakes", [0.8, 3.4])
 def test_breaks_at_walking_pace_are_breaks_where_the_corner_is_known_to_read(wakes: float) -> None:
     """Four metres a second at most: a corner that reads at two has no gap; one that wakes at 3.4 is silent for that."""
+    analysis, _ = analyze_log(map_corners(walking_log(wakes)), Vehicle(), lambda share, doing: None)
+    told = {f.fault for f in analysis.findings if f.confidence >= 0.5 and f.corners == (Corner.RL,)}
+    assert (Fault.INTERMITTENT in told) is (wakes < 1.0)
+
+
+def walking_log(wakes: float) -> RawLog:
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     speed = 2.9 + 1.1 * np.sin(times / 8.0)
     broken = np.zeros(times.size, dtype=bool)
@@ -114,9 +123,21 @@ def test_breaks_at_walking_pace_are_breaks_where_the_corner_is_known_to_read(wak
         own = 3.6 * speed * (1.0 + 0.003 * rng.standard_normal(times.size))
         gone = (broken | (speed < wakes)) if corner is Corner.RL else speed < 0.8
         channels.append(RawChannel(f"Wheel speed {corner}", "km/h", times, np.round(np.where(gone, 0.0, own), 2)))
-    analysis, _ = analyze_log(map_corners(RawLog(tuple(channels), "test")), Vehicle(), lambda share, doing: None)
-    told = {f.fault for f in analysis.findings if f.confidence >= 0.5 and f.corners == (Corner.RL,)}
-    assert (Fault.INTERMITTENT in told) is (wakes < 1.0)
+    return RawLog(tuple(channels), "test")
+
+
+@pytest.mark.parametrize(("reads_below_s", "are_breaks"), [(15.0, True), (3.0, False)])
+def test_a_break_on_a_pull_away_is_no_wake_up_of_a_corner_that_reads_below(
+    reads_below_s: float, are_breaks: bool
+) -> None:
+    """The one change to reading that a log holds is the end of a break at 3 m/s; the corner reads below all the same,
+    or it does not."""
+    exam = examine(map_corners(walking_log(0.8)), Vehicle(), lambda share, doing: None)
+    woke = Waking(np.array([2.6]), np.zeros(0), 3.4, 0.0, reads_below_s)
+    no_dropout = exam.dropouts[Corner.FL]
+    crawled = replace(exam, waking={**exam.waking, Corner.RL: woke}, dropouts={Corner.RL: no_dropout})
+    found = find_breaks(crawled, frozenset(), {}, {})
+    assert bool(found and found[0].confidence > 0.9) is are_breaks
 
 
 def test_what_all_four_read_alike_is_made_of_none() -> None:

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from conftest import analyze_raw, drive
-from nodrek.core.model import Analysis, Corner, Fault, RawChannel, RawLog, Vehicle, Verdict, WheelLog
+from nodrek.core.model import Analysis, Corner, Fault, Finding, RawChannel, RawLog, Vehicle, Verdict, WheelLog
 from nodrek.core.motion.ratios import RatioEstimate
 from nodrek.core.verdict.breaks import times_words
 from nodrek.core.verdict.examine import Examination
@@ -19,6 +19,7 @@ from nodrek.core.verdict.judge import analyze_log, weigh
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.ring import turns_with_dip
 from nodrek.core.verdict.tyre import could_measure, find_tyre
+from nodrek.core.verdict.unsettled import find_unsettled
 from nodrek.errors import BadRequest, NeverMoves
 from nodrek.simulate.faults import Cause, SimulatedFault
 
@@ -102,6 +103,24 @@ def test_findings_come_strongest_first_and_none_below_a_fifth() -> None:
     assert confidences == sorted(confidences, reverse=True)
     assert min(confidences) >= 0.2
     assert max(confidences) < 1.0
+
+
+@pytest.mark.parametrize(("said", "percent"), [
+    ({Fault.RING_RUNOUT: 0.45, Fault.RING_DAMAGE: 0.3}, 75),
+    ({Fault.ENCODER_NOISE: 0.3, Fault.TYRE_SIZE: 0.4}, 58),
+    ({Fault.TYRE_SIZE: 0.3, Fault.RING_COUNT: 0.4}, None),
+    ({Fault.RING_DAMAGE: 0.24, Fault.ENCODER_NOISE: 0.24}, None),
+    ({Fault.RING_DAMAGE: 0.5, Fault.ENCODER_NOISE: 0.24}, None),
+])  # fmt: skip
+def test_a_corner_is_unsettled_where_it_is_sooner_faulty_and_no_fault_is_sure(
+    said: dict[Fault, float], percent: int | None
+) -> None:
+    """Rivals exclude each other and add up; an odd ratio may come on top."""
+    found = find_unsettled([Finding(kind, (Corner.RL,), p, "") for kind, p in said.items()])
+    assert (found is None) is (percent is None)
+    if found is not None:
+        assert found[0] is Corner.RL
+        assert f"({percent} %)" in found[1]
 
 
 def test_evidence_of_a_ring_counts_turns_honestly() -> None:

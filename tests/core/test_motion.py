@@ -342,6 +342,23 @@ def test_a_drive_that_is_never_straight_for_long_still_tells_of_an_odd_wheel(slo
     assert len(found) == 4
 
 
+@pytest.mark.parametrize("pull", [1.5, 2.4])
+def test_a_queue_that_is_never_calm_still_tells_of_an_odd_wheel(pull: float) -> None:
+    """Pulling away and braking in turn, the front wheels slip by the pull: no second of it is steady."""
+    rng, phase = np.random.default_rng(4), np.mod(TIMES * pull, 18.0) - 9.0
+    channels = {}
+    for corner in Corner:
+        slip = 1.0 - 0.003 * pull * np.sign(phase) * corner.is_front + 5e-4 * rng.standard_normal(TIMES.size)
+        speed = (9.0 - np.abs(phase)) * slip * (1.03 if corner is Corner.RL else 1.0)
+        invalid = np.zeros(TIMES.size, dtype=bool)
+        channels[corner] = WheelChannel(corner, corner.value, "km/h", False, TIMES, speed, invalid, 0.0, RATE)
+    found = estimate_ratios(ratio_blocks(channels, find_usable(channels, TIMES[-1])), tuple(Corner))
+    for corner, estimate in found.items():
+        true = np.log(1.03) * ((corner is Corner.RL) - 0.25)
+        assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma < 0.01
+    assert len(found) == 4
+
+
 @pytest.mark.parametrize(("seconds", "sigmas"), [(20.0, 2.0), (60.0, 4.0)])
 def test_a_bend_that_lasts_is_not_taken_for_odd_wheels(seconds: float, sigmas: float) -> None:
     """A road of 500 m radius in a town, and nothing else: both axles read 0.3 % more on one side, always."""

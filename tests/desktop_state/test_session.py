@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from conftest import drive
+from nodrek.cli.show import answer_text
 from nodrek.core.model import Corner, Fault, Finding, RawLog, Verdict
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.ring import MOVED
@@ -339,3 +340,21 @@ def test_what_no_fault_explains_is_the_answer_and_the_corner(answers: Callable[[
     states = {card.corner: (card.state, card.sign.glyph) for card in screen.plan.corners}
     assert states[Corner.FR] == ("far off", Glyph.DOTTED)
     assert states[Corner.FL] == ("reads well", Glyph.EVEN)
+
+
+def test_a_corner_with_one_of_two_faults_is_the_answer(answers: Callable[[str], Answer]) -> None:
+    answer = answers("healthy")
+    either = tuple(Finding(k, (Corner.RR,), p, "") for k, p in ((Fault.RING_RUNOUT, 0.45), (Fault.RING_DAMAGE, 0.3)))
+    elsewhere = Finding(Fault.TYRE_SIZE, (Corner.FL,), 0.46, "")
+    analysis = replace(
+        answer.analysis, verdict=Verdict.NOT_ENOUGH_DATA, findings=(elsewhere, *either), unexplained=Corner.RR,
+        warnings=("One.", "Either."),
+    )  # fmt: skip
+    session = showing(replace(answer, analysis=analysis))
+    screen = shown(session, UNITS)
+    assert session.corner is Corner.RR
+    assert screen.answer is not None
+    assert screen.answer.headline.startswith("Rear right: something is wrong")
+    assert (screen.answer.lines, screen.notes, len(screen.answer.others)) == (("Either.",), ("One.",), 3)
+    assert {c.corner: c.state for c in screen.plan.corners}[Corner.RR] == "not settled"
+    assert "Not settled: RR" in answer_text(replace(answer, analysis=analysis))

@@ -19,6 +19,7 @@ SPINS = {
     Verdict.NOT_ENOUGH_DATA: "Not every wheel comes alive, and this log does not say why.",
 }
 """The same of wheels that are turned on stands."""
+UNSETTLED = "Not settled: {corner} is hardly sound, and no single fault is sure. See the last note."
 
 
 def answer_text(answer: Answer) -> str:
@@ -26,7 +27,8 @@ def answer_text(answer: Answer) -> str:
     log, analysis = answer.log, answer.analysis
     lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
     words = VERDICTS | SPINS if analysis.scene is Scene.SPIN else VERDICTS
-    lines.append(words[analysis.verdict])
+    is_sound = analysis.unexplained is None or analysis.verdict is Verdict.FAULTY
+    lines.append(words[analysis.verdict] if is_sound else UNSETTLED.format(corner=analysis.unexplained))
     lines += [f"  {100 * finding.confidence:3.0f} %  {finding.summary}" for finding in analysis.findings]
     if analysis.scene is Scene.SPIN:
         return "\n".join([*lines, "", *_spin_lines(answer), *(f"Note: {w}" for w in analysis.warnings)])

@@ -106,4 +106,10 @@ class Analysis:
     scene: Scene = Scene.DRIVE
     spins: Mapping[Corner, SpinResult] = field(default_factory=dict)
     unexplained: Corner | None = None
-    """A corner that is far off for seconds though no finding says why; the last warning does."""
+    """A corner that is hardly sound though no finding is likelier than not: far off for seconds, or with one of several
+    faults. The last warning says which."""
+
+    @property
+    def is_unsettled(self) -> bool:
+        """Whether the corner that is hardly sound has findings to choose from."""
+        return any(self.unexplained in f.corners for f in self.findings)

@@ -39,6 +39,7 @@ from nodrek.core.verdict.sight import sight
 from nodrek.core.verdict.spin import is_spin, spin_results
 from nodrek.core.verdict.tyre import find_all_four, find_tyre
 from nodrek.core.verdict.unexplained import find_unexplained
+from nodrek.core.verdict.unsettled import find_unsettled
 from nodrek.errors import BadRequest
 
 REPORT_FROM = 0.2
@@ -76,7 +77,8 @@ def analyze_log(
         progress(0.9, "Asking what this log could have shown")
         corners[corner] = _corner_result(exam, corner, findings, learnt)
     verdict, warnings = _verdict(findings, corners.values()), (*log.warnings, *_warnings(exam, findings))
-    off, note = find_unexplained(exam, {c for f in findings for c in f.corners}) or (None, "")
+    unsettled = find_unsettled(findings)
+    off, note = unsettled or find_unexplained(exam, {c for f in findings for c in f.corners}) or (None, "")
     if off is not None:
         warnings = (*warnings, note)
         verdict = Verdict.NOT_ENOUGH_DATA if verdict is Verdict.HEALTHY else verdict

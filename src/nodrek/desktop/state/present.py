@@ -44,6 +44,7 @@ from nodrek.desktop.state.words import (
     signed,
     stood_headline,
     sureness,
+    unsettled_headline,
     worth_of_clean,
 )
 from nodrek.jobs.analyze import Answer
@@ -199,7 +200,7 @@ def _card(answer: Answer, corner: Corner, chosen: bool) -> CornerCard:
     elif still:
         state, odds = "reads zero", ""
     elif corner is answer.analysis.unexplained:
-        state, odds = "far off", ""
+        state, odds = ("not settled" if answer.analysis.is_unsettled else "far off"), ""
     elif corner in answer.analysis.spins:
         state, odds = ("comes alive" if answer.analysis.spins[corner].alive else "not turned"), ""
     else:
@@ -256,7 +257,8 @@ def _answer(session: Session) -> AnswerScreen | None:
     if analysis.scene is Scene.SPIN:
         return AnswerScreen(EVERY_WHEEL, "", (WORTH_OF_SPIN,), others, sign)
     if analysis.unexplained is not None:
-        return AnswerScreen(UNEXPLAINED, "", analysis.warnings[-1:], others, sign)
+        headed = unsettled_headline(analysis.unexplained) if analysis.is_unsettled else UNEXPLAINED
+        return AnswerScreen(headed, "", analysis.warnings[-1:], others, sign)
     corners = {c.value: r for c, r in analysis.corners.items()}
     worth = [worth_of_clean(corners)]
     if analysis.verdict is Verdict.NOT_ENOUGH_DATA:

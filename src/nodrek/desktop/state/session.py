@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from pathlib import Path
 
-from nodrek.core.model import Corner
+from nodrek.core.model import Corner, Verdict
 from nodrek.core.model.case import Case, Check, CheckKind
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.desktop.state import case as cases
@@ -102,8 +102,10 @@ def finish(session: Session, revision: int, answer: Answer) -> Session:
     """The job's answer; a stale one is dropped."""
     if revision != session.revision:
         return session
-    findings = answer.analysis.findings
-    corner = findings[0].corners[0] if findings else answer.analysis.unexplained or session.corner
+    analysis = answer.analysis
+    corner = analysis.findings[0].corners[0] if analysis.findings else session.corner
+    if analysis.unexplained is not None and analysis.verdict is not Verdict.FAULTY:
+        corner = analysis.unexplained
     if corner not in answer.log.corners:
         corner = answer.log.corners[0]
     return replace(

@@ -83,6 +83,12 @@ def short(finding: Finding) -> str:
 
 EVERY_WHEEL = "Every wheel comes alive"
 UNEXPLAINED = "Something is off that no known fault explains"
+
+
+def unsettled_headline(corner: Corner) -> str:
+    return f"{corner.words.capitalize()}: something is wrong, and this log does not settle what"
+
+
 WORTH_OF_SPIN = (
     "Wheels were turned one after another, and each of them reads. Lost teeth, gaps and tyres show in a drive only."
 )
