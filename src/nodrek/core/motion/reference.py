@@ -36,6 +36,10 @@ ASLEEP_BELOW = 3.0
 """m/s under which a zero may be a sleeping sensor (8 km/h is common practice; with margin)."""
 YAW_SECONDS = 0.5
 SLOW_SECONDS = 1.0
+LOUD, LONGEST = 2.0, 12.0
+"""Times its mates' noise from which the slow rest of a corner is taken over a longer time, as many times as it is louder
+and so many at most: what it loses in most of its readings must not pass for its level, and that of a slow log is the
+middle of a few (what a middle is off by falls with its length as what slip adds to it grows)."""
 LEAST_NOISE = 3e-4
 """Relative noise that even a perfect log is granted."""
 ROUNDING_SHARE = 0.35
@@ -143,14 +147,21 @@ def compare_corners(
     logs = {c: _log_speed(ch, usable) for c, ch in channels.items()}
     voices = {c: logs[c] - known[c] if known and c in known else logs[c] for c in logs}
     first = next(iter(channels.values()))
-    common = _equalise(voices, first.rate) if same_clock else None
 
-    def one(channel: WheelChannel) -> tuple[CornerMotion, _Noise]:
-        table = common or _equalise(_side_by_side(channels, voices, channel.times), channel.rate)
-        return _one_corner(channel, logs[channel.corner], table, usable)
+    def compared(louder: Mapping[Corner, float]) -> dict[Corner, tuple[CornerMotion, _Noise]]:
+        common = _equalise(voices, first.rate, louder) if same_clock else None
 
-    out = _share_noise({corner: one(channel) for corner, channel in channels.items()})
-    return {c: _with_rounding(m, channels[c].quantum) for c, m in out.items()}
+        def one(channel: WheelChannel) -> tuple[CornerMotion, _Noise]:
+            table = common or _equalise(_side_by_side(channels, voices, channel.times), channel.rate, louder)
+            return _one_corner(channel, logs[channel.corner], table, usable)
+
+        return {corner: one(channel) for corner, channel in channels.items()}
+
+    found = compared({})
+    louder = _louder({c: motion for c, (motion, _) in found.items()})
+    if louder:
+        found = compared(louder)
+    return {c: _with_rounding(m, channels[c].quantum) for c, m in _share_noise(found).items()}
 
 
 def voice_of_a_bad_ring(motion: Deviations, explained: Array) -> Array:
@@ -192,11 +203,25 @@ def _side_by_side(
     return {c: np.interp(times, channels[c].times, logs[c], left=np.nan, right=np.nan) for c in channels}
 
 
-def _equalise(table: Mapping[Corner, Array], rate: float) -> _Equalised:
+def _louder(motions: Mapping[Corner, CornerMotion]) -> dict[Corner, float]:
+    """The loudest corner, where its deviations are `LOUD` times those of the middle one of its mates and more, and how
+    many times. (Only one: it makes its mates loud as well.)"""
+    if len(motions) < 3:
+        return {}
+    noise = {c: motion.usual_noise for c, motion in motions.items()}
+    times = {c: noise[c] / max(float(np.median([n for m, n in noise.items() if m is not c])), LEAST_NOISE) for c in noise}
+    loudest = max(times, key=lambda c: times[c])
+    return {loudest: min(times[loudest], LONGEST)} if times[loudest] > LOUD else {}
+
+
+def _equalise(table: Mapping[Corner, Array], rate: float, louder: Mapping[Corner, float]) -> _Equalised:
     count = next(iter(table.values())).size
     yaw_size = max(3, round(YAW_SECONDS * rate))
     slow_size = max(5, round(SLOW_SECONDS * rate))
-    pairs = [table[left] - table[left.mate] for left in (Corner.FL, Corner.RL) if left in table and left.mate in table]
+    lefts = [left for left in (Corner.FL, Corner.RL) if left in table and left.mate in table]
+    # a loud corner makes bends of its own: the other axle tells them
+    lefts = [left for left in lefts if not {left, left.mate} & set(louder)] or lefts
+    pairs = [table[left] - table[left.mate] for left in lefts]
     yaw = np.zeros(count)
     if pairs:
         # axles may differ by a steady amount (one odd tyre): share it out before pooling
@@ -206,8 +231,8 @@ def _equalise(table: Mapping[Corner, Array], rate: float) -> _Equalised:
         pooled = np.concatenate([to_blocks(p, yaw_size) for p in pairs], axis=1)
         yaw = spread_blocks(median_last_axis(pooled), yaw_size, count)
     level = {c: values - (0.5 if c.is_left else -0.5) * yaw for c, values in table.items()}
-    common = median_of(list(level.values()))
-    slow = {c: slow_part(level[c] - common, slow_size) for c in level}
+    common = median_of([values for c, values in level.items() if c not in louder] or list(level.values()))
+    slow = {c: slow_part(level[c] - common, round(slow_size * louder.get(c, 1.0))) for c in level}
     return _Equalised(yaw, slow, {c: level[c] - slow[c] for c in level})
 
 
