@@ -129,6 +129,26 @@ def test_dips_of_a_slow_wheel_do_not_pass_for_its_noise() -> None:
     assert np.nanmax(motions[Corner.FR].score[slow & lost]) < -15.0
 
 
+def test_dips_in_a_third_of_a_slow_logs_readings_do_not_pass_for_its_level_or_for_bends() -> None:
+    """Four readings a second, of which every third one, at random, reads a tenth too low: the rest read right."""
+    rng, every = np.random.default_rng(5), 12
+    low = rng.random(TIMES[::every].size) < 0.35
+    channels = {
+        c: replace(ch, times=ch.times[::every], speed=ch.speed[::every], invalid=ch.invalid[::every], rate=RATE / every)
+        for c, ch in wheels().items()
+    }
+    bad = channels[Corner.FR]
+    channels[Corner.FR] = replace(bad, speed=bad.speed * np.where(low, 0.9, 1.0))
+    motions = compare_corners(channels, find_usable(channels, TIMES[-1]))
+    own, steady = motions[Corner.FR].deviation, motions[Corner.FR].expected > 8.0
+    apart = np.nanmedian(own[steady & low]) - np.nanmedian(own[steady & ~low])
+    assert apart == pytest.approx(np.log(0.9), abs=0.01)
+    for part in (low, ~low):
+        assert np.nanstd(own[steady & part]) < 0.02
+    for mate in (Corner.FL, Corner.RL, Corner.RR):
+        assert np.nanquantile(np.abs(motions[mate].deviation[steady]), 0.9) < 0.02
+
+
 def test_a_bad_ring_that_is_known_pulls_no_mate_about() -> None:
     """Half of its dips are deeper than the mean dip that is known: they are not listened to."""
     dips = np.arange(700, 2400, 11)

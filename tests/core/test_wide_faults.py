@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks import fifth_world
+from benchmarks import fifth_world, ninth_world
 from scipy.optimize import minimize
 from tools.train import fit
 
@@ -202,6 +202,24 @@ def test_calibration_keeps_findings_and_gives_probabilities() -> None:
     assert not set(CALIBRATION.weights) & CALIBRATION.grown
     assert {*CALIBRATION.weights, *CALIBRATION.grown} >= set(Fault) - {Fault.CROSSED, Fault.RING_COUNT}
     assert all(set(w) <= set(FEATURES) for w in CALIBRATION.weights.values())
+
+
+def test_a_large_smooth_swing_is_no_lost_tooth_behind_a_filter() -> None:
+    """1.7 % once a turn at walking pace; what a filter would have been given to leave as much is twice that."""
+    drawn = ninth_world.draw(820_000, "wobble", 100.0)
+    said = {f.fault: f.confidence for f in analyzed(drawn.log).findings if f.corners == drawn.corners}
+    assert said[Fault.RING_RUNOUT] > 0.7
+    _, exam = analyze_raw(drawn.log)
+    folded = exam.rings[drawn.corners[0]].fold
+    assert folded is not None
+    assert folded.harmonics[0] > 1.5 * folded.swing
+
+
+def test_two_chips_of_a_slow_log_are_no_dirty_encoder() -> None:
+    """A third of four readings a second hold a lost edge: the deviations keep to the wheel angle all the same."""
+    drawn = ninth_world.draw(863_000, "two chips", 4.0)
+    first = analyzed(drawn.log).findings[0]
+    assert (first.fault, first.corners) == (drawn.fault, drawn.corners)
 
 
 def test_a_swing_is_followed_and_shuffled_looks_are_not() -> None:

@@ -357,4 +357,5 @@ def test_a_corner_with_one_of_two_faults_is_the_answer(answers: Callable[[str], 
     assert screen.answer.headline.startswith("Rear right: something is wrong")
     assert (screen.answer.lines, screen.notes, len(screen.answer.others)) == (("Either.",), ("One.",), 3)
     assert {c.corner: c.state for c in screen.plan.corners}[Corner.RR] == "not settled"
+    assert [s.state for s in screen.stations if "settled" in s.state] == ["RR: not settled"]
     assert "Not settled: RR" in answer_text(replace(answer, analysis=analysis))

@@ -36,10 +36,10 @@ ASLEEP_BELOW = 3.0
 """m/s under which a zero may be a sleeping sensor (8 km/h is common practice; with margin)."""
 YAW_SECONDS = 0.5
 SLOW_SECONDS = 1.0
-LOUD, LONGEST = 2.0, 12.0
-"""Times its mates' noise from which the slow rest of a corner is taken over a longer time, as many times as it is louder
-and so many at most: what it loses in most of its readings must not pass for its level, and that of a slow log is the
-middle of a few (what a middle is off by falls with its length as what slip adds to it grows)."""
+LOUD, LONGEST = 1.4, 3.0
+"""Times its mates' noise from which the slow rest of the loudest corner is taken over a longer time: as many times as it is
+louder, so many at most. What it loses in many readings must not pass for its level, which in a slow log is the middle of
+a few, and what slips for seconds must not pass for losses."""
 LEAST_NOISE = 3e-4
 """Relative noise that even a perfect log is granted."""
 ROUNDING_SHARE = 0.35
@@ -206,12 +206,13 @@ def _side_by_side(
 def _louder(motions: Mapping[Corner, CornerMotion]) -> dict[Corner, float]:
     """The loudest corner, where its deviations are `LOUD` times those of the middle one of its mates and more, and how
     many times. (Only one: it makes its mates loud as well.)"""
-    if len(motions) < 3:
+    noise = {c: motion.usual_noise for c, motion in motions.items() if np.isfinite(motion.usual_noise)}
+    if len(noise) < 3:
         return {}
-    noise = {c: motion.usual_noise for c, motion in motions.items()}
-    times = {c: noise[c] / max(float(np.median([n for m, n in noise.items() if m is not c])), LEAST_NOISE) for c in noise}
-    loudest = max(times, key=lambda c: times[c])
-    return {loudest: min(times[loudest], LONGEST)} if times[loudest] > LOUD else {}
+    mates = {c: max(float(np.median([n for m, n in noise.items() if m is not c])), LEAST_NOISE) for c in noise}
+    loudest = max(noise, key=lambda c: noise[c] / mates[c])
+    times = noise[loudest] / mates[loudest]
+    return {loudest: min(times, LONGEST)} if times > LOUD else {}
 
 
 def _equalise(table: Mapping[Corner, Array], rate: float, louder: Mapping[Corner, float]) -> _Equalised:

@@ -130,6 +130,8 @@ def _stations(session: Session) -> tuple[Station, ...]:
             compare = f"{' '.join(first.corners)}: {short(first)}"
             if len(findings) > 1:
                 compare += f" and {len(findings) - 1} more"
+        elif answer.analysis.unexplained is not None:
+            compare = f"{answer.analysis.unexplained}: not settled"
         else:
             compare = "nothing found" if answer.analysis.verdict is Verdict.HEALTHY else "not enough data"
     here = PLACE_OF[session.view]
