@@ -37,9 +37,9 @@ ASLEEP_BELOW = 3.0
 YAW_SECONDS = 0.5
 SLOW_SECONDS = 1.0
 LOUD, LONGEST = 1.4, 3.0
-"""Times its mates' noise from which the slow rest of the loudest corner is taken over a longer time: as many times as it is
-louder, so many at most. What it loses in many readings must not pass for its level, which in a slow log is the middle of
-a few, and what slips for seconds must not pass for losses."""
+"""Times its mates' noise from which the slow rest of the loudest corner is taken over a longer time; as many times as
+it is louder, so many at most. What it loses in many readings must not pass for its level, which in a slow log is the
+middle of a few, and what slips for seconds must not pass for losses."""
 LEAST_NOISE = 3e-4
 """Relative noise that even a perfect log is granted."""
 ROUNDING_SHARE = 0.35
