@@ -104,7 +104,7 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
         return None
     longest = max(int(r.length.max(initial=0)) for r in mates.values())
     # a contact that is open often enough makes long agreement usual, but hardly anything stands still for long
-    by_way = OVER_USUAL * float(np.quantile(own.length, 0.99)) if way is StandIn.LAST else _accident(exam, mates)
+    by_way = OVER_USUAL * float(np.quantile(own.length, 0.99)) if way is StandIn.LAST else _accident(exam, own, mates)
     least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(by_way))
     if way is StandIn.LAST:
         # at an even speed on a smooth road hundredths of km/h stand still as well
@@ -209,12 +209,16 @@ def _agrees_anyway(own: Runs) -> bool:
     return bool(once >= MANY_SHORT and twice > GOES_ON * once)
 
 
-def _accident(exam: Examination, mates: Mapping[Corner, Runs]) -> float:
+def _accident(exam: Examination, own: Runs, mates: Mapping[Corner, Runs]) -> float:
     """Length of run that agreement by accident makes less than `ACCIDENTS` times in the log.
 
-    Chances that it goes on from sample to sample are those of the most agreeing mate.
+    Chances that it goes on from sample to sample are those of the most agreeing mate, or of the corner's own many short
+    runs: a wheel whose size puts it between the others agrees more often than any of them.
     """
     on = max((1.0 - r.length.size / max(1, int((r.length - 1).sum())) for r in mates.values()), default=0.0)
+    once, twice = longer(own)[:2]
+    if once >= MANY_SHORT:
+        on = max(on, float(twice / once))
     samples = max(m.times.size for m in exam.followed.values())
     return 1.0 + math.log(samples / ACCIDENTS) / -math.log(min(max(on, LEAST_GOING_ON), 0.99))
 
