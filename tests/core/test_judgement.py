@@ -15,7 +15,8 @@ from nodrek.core.model import Analysis, Corner, Fault, Finding, RawChannel, RawL
 from nodrek.core.motion.ratios import RatioEstimate
 from nodrek.core.verdict.breaks import times_words
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.judge import analyze_log, weigh
+from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log, weigh
+from nodrek.core.verdict.not_turned import NOT_TURNED
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.ring import turns_with_dip
 from nodrek.core.verdict.tyre import could_measure, find_tyre
@@ -116,11 +117,18 @@ def test_a_corner_is_unsettled_where_it_is_sooner_faulty_and_no_fault_is_sure(
     said: dict[Fault, float], percent: int | None
 ) -> None:
     """Rivals exclude each other and add up; an odd ratio may come on top."""
-    found = find_unsettled([Finding(kind, (Corner.RL,), p, "") for kind, p in said.items()])
+    found = find_unsettled([Finding(kind, (Corner.RL,), p, "") for kind, p in said.items()], FAULTY_FROM)
     assert (found is None) is (percent is None)
     if found is not None:
         assert found[0] is Corner.RL
         assert f"({percent} %)" in found[1]
+
+
+def test_a_wheel_that_may_have_stood_is_not_unsettled() -> None:
+    zero = Finding(Fault.NO_SIGNAL, (Corner.RL,), 0.45, "", {"or": NOT_TURNED})
+    late = Finding(Fault.AIR_GAP, (Corner.RL,), 0.3, "")
+    assert find_unsettled([zero, late], FAULTY_FROM) is None
+    assert find_unsettled([replace(zero, evidence={}), late], FAULTY_FROM) is not None
 
 
 def test_evidence_of_a_ring_counts_turns_honestly() -> None:

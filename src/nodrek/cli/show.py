@@ -27,8 +27,7 @@ def answer_text(answer: Answer) -> str:
     log, analysis = answer.log, answer.analysis
     lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
     words = VERDICTS | SPINS if analysis.scene is Scene.SPIN else VERDICTS
-    is_sound = analysis.unexplained is None or analysis.verdict is Verdict.FAULTY
-    lines.append(words[analysis.verdict] if is_sound else UNSETTLED.format(corner=analysis.unexplained))
+    lines.append(UNSETTLED.format(corner=analysis.unexplained) if analysis.is_unnamed else words[analysis.verdict])
     lines += [f"  {100 * finding.confidence:3.0f} %  {finding.summary}" for finding in analysis.findings]
     if analysis.scene is Scene.SPIN:
         return "\n".join([*lines, "", *_spin_lines(answer), *(f"Note: {w}" for w in analysis.warnings)])

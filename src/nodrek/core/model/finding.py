@@ -110,6 +110,11 @@ class Analysis:
     faults. The last warning says which."""
 
     @property
+    def is_unnamed(self) -> bool:
+        """Whether a corner that is hardly sound is all there is to say, so that the last warning is the answer."""
+        return self.unexplained is not None and self.verdict is not Verdict.FAULTY
+
+    @property
     def is_unsettled(self) -> bool:
         """Whether the corner that is hardly sound has findings to choose from."""
         return any(self.unexplained in f.corners for f in self.findings)

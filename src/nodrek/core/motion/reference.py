@@ -141,7 +141,8 @@ def compare_corners(
 
     `known`: by corner, the ln deviation of each sample that is already explained by a
     fault there (NaN: do not listen at all). It is taken out before that corner speaks
-    for the others; its own deviation stays whole.
+    for the others; its own deviation stays whole. Where one corner is `LOUD`, all are compared
+    again with its level taken over a longer time and without its voice in bends.
     """
     same_clock = _share_times(channels)
     logs = {c: _log_speed(ch, usable) for c, ch in channels.items()}

@@ -205,8 +205,13 @@ def _tells(exam: Examination, corner: Corner, runs: Runs) -> npt.NDArray[np.bool
 def _agrees_anyway(own: Runs) -> bool:
     """Whether most agreement goes on to the next sample: a sound wheel may be of the very size that keeps it in
     the middle of the others, and behind a smooth filter it stays there for long."""
+    return _goes_on(own) > GOES_ON
+
+
+def _goes_on(own: Runs) -> float:
+    """Share of the corner's own short runs that go on for one more sample; 0 of few."""
     once, twice = longer(own)[:2]
-    return bool(once >= MANY_SHORT and twice > GOES_ON * once)
+    return float(twice / once) if once >= MANY_SHORT else 0.0
 
 
 def _accident(exam: Examination, own: Runs, mates: Mapping[Corner, Runs]) -> float:
@@ -216,9 +221,7 @@ def _accident(exam: Examination, own: Runs, mates: Mapping[Corner, Runs]) -> flo
     runs: a wheel whose size puts it between the others agrees more often than any of them.
     """
     on = max((1.0 - r.length.size / max(1, int((r.length - 1).sum())) for r in mates.values()), default=0.0)
-    once, twice = longer(own)[:2]
-    if once >= MANY_SHORT:
-        on = max(on, float(twice / once))
+    on = max(on, _goes_on(own))
     samples = max(m.times.size for m in exam.followed.values())
     return 1.0 + math.log(samples / ACCIDENTS) / -math.log(min(max(on, LEAST_GOING_ON), 0.99))
 

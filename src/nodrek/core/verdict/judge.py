@@ -77,7 +77,7 @@ def analyze_log(
         progress(0.9, "Asking what this log could have shown")
         corners[corner] = _corner_result(exam, corner, findings, learnt)
     verdict, warnings = _verdict(findings, corners.values()), (*log.warnings, *_warnings(exam, findings))
-    unsettled = find_unsettled(findings)
+    unsettled = find_unsettled(findings, FAULTY_FROM)
     off, note = unsettled or find_unexplained(exam, {c for f in findings for c in f.corners}) or (None, "")
     if off is not None:
         warnings = (*warnings, note)

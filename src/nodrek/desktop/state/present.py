@@ -113,8 +113,7 @@ def _notes(session: Session) -> tuple[str, ...]:
     if session.answer is None:
         return ()
     analysis = session.answer.analysis
-    is_answer = analysis.unexplained is not None and analysis.verdict is not Verdict.FAULTY
-    return analysis.warnings[:-1] if is_answer else analysis.warnings
+    return analysis.warnings[:-1] if analysis.is_unnamed else analysis.warnings
 
 
 def _stations(session: Session) -> tuple[Station, ...]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from pathlib import Path
 
-from nodrek.core.model import Corner, Verdict
+from nodrek.core.model import Corner
 from nodrek.core.model.case import Case, Check, CheckKind
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.desktop.state import case as cases
@@ -104,8 +104,8 @@ def finish(session: Session, revision: int, answer: Answer) -> Session:
         return session
     analysis = answer.analysis
     corner = analysis.findings[0].corners[0] if analysis.findings else session.corner
-    if analysis.unexplained is not None and analysis.verdict is not Verdict.FAULTY:
-        corner = analysis.unexplained
+    if analysis.is_unnamed:
+        corner = analysis.unexplained or corner
     if corner not in answer.log.corners:
         corner = answer.log.corners[0]
     return replace(

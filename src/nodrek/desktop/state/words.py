@@ -84,11 +84,6 @@ def short(finding: Finding) -> str:
 EVERY_WHEEL = "Every wheel comes alive"
 UNEXPLAINED = "Something is off that no known fault explains"
 
-
-def unsettled_headline(corner: Corner) -> str:
-    return f"{corner.words.capitalize()}: something is wrong, and this log does not settle what"
-
-
 WORTH_OF_SPIN = (
     "Wheels were turned one after another, and each of them reads. Lost teeth, gaps and tyres show in a drive only."
 )
@@ -112,6 +107,11 @@ def clean_headline(verdict: Verdict) -> str:
     if verdict is Verdict.HEALTHY:
         return "Nothing found at any corner"
     return "Nothing found, but this log is not enough to call it sound"
+
+
+def unsettled_headline(corner: Corner) -> str:
+    """Of a corner that has one of several faults."""
+    return f"{corner.words.capitalize()}: something is wrong, and this log does not settle what"
 
 
 def stood_headline(corners: Sequence[Corner]) -> str:
