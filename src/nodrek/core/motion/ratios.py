@@ -36,7 +36,7 @@ FROM_SPEED, SLOWER_FROM = 5.0, (3.0, 1.5)
 for those that are hardly faster."""
 STRAIGHT_S = 12.0
 """Seconds of straight running that the fast part of a drive should have, or slower parts are asked first."""
-GOOD_SIGMA = 0.004
+GOOD_SIGMA = 0.0015
 """Of ln ratio, from which slower parts of the drive are asked as well."""
 WORTH_SLOWER = 0.7
 """Part of the error from which other speeds are believed instead: the slower, the more is rounded away."""
