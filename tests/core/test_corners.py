@@ -52,6 +52,7 @@ NAMINGS = [
     ("Wheel_Speed_F_L", "Wheel_Speed_F_R", "Wheel_Speed_R_L", "Wheel_Speed_R_R"),
     ("WHL_SPD_LH_FRONT", "WHL_SPD_RH_FRONT", "WHL_SPD_LH_REAR", "WHL_SPD_RH_REAR"),
     ("RearAxle.1 FL speed", "RearAxle.1 FR speed", "RearAxle.1 RL speed", "RearAxle.1 RR speed"),
+    ("WHL_LH_FRT", "WHL_RH_FRT", "WHL_LH_RR", "WHL_RH_RR"), ("SpdFrL", "SpdFrR", "SpdRrL", "SpdRrR"),
     ("WhlSpdFrL", "WhlSpdFrR", "WhlSpdReL", "WhlSpdReR"), ("Whl_Fr_Le", "Whl_Fr_Ri", "Whl_Re_Le", "Whl_Re_Ri"),
     ("Axle 1 left", "Axle 1 right", "Axle 2 left", "Axle 2 right"), ("WSP_LHF", "WSP_RHF", "WSP_LHR", "WSP_RHR"),
     ("NSF", "OSF", "NSR", "OSR"), ("Speed FL (ABS)", "Speed FR (ABS)", "Speed RL (ABS)", "Speed RR (ABS)"),

@@ -56,6 +56,16 @@ def steps_by_axle(axles: str, sides: str, units: str, time: str) -> str:
     )
 
 
+def of_pages(row: int) -> str:
+    """A report of columns of one width, a page of fifty rows after the other."""
+    page = (
+        f"\fPage {row // 50 + 1}   wheel speed report\n   Time      FL      FR      RL      RR\n"
+        if row % 50 == 0
+        else ""
+    )
+    return f"{page}{TIMES[row]:7.1f} {cells(row, '{:7.2f}', ' ')}"
+
+
 LISTS = {c.value: KMH[c].tolist() for c in Corner}
 FORMS: dict[str, str] = {
     "names in two lines": lines(
@@ -82,6 +92,7 @@ FORMS: dict[str, str] = {
         ["Export of a drive", "", "Time,s," + ",".join(f"{t:.1f}" for t in TIMES)]
         + [f"wheel speed {c},km/h," + ",".join(f"{v:.2f}" for v in KMH[c]) for c in Corner]
     ),
+    "a report of pages": lines("", of_pages) + "  Total 900 rows\n",
     "words in front of the values": lines("", lambda k: f"{stamp(k)} INFO wheel speeds: " + " ".join(
         f"{c} {KMH[c][k]:.2f} km/h" for c in Corner)),
     "names in cells": lines("", lambda k: f"{TIMES[k]:.1f}," + ",".join(f"{c},{KMH[c][k]:.2f}" for c in Corner)),

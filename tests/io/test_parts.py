@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import polars as pl
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nodrek.errors import UnreadableFile
@@ -62,6 +62,7 @@ def test_the_decimal_sign_of_a_table(cells: list[str], separator: str, comma: bo
     assert uses_decimal_comma(cells, separator) is comma
 
 
+@settings(deadline=None)
 @given(st.lists(st.floats(-1e6, 1e6).map(lambda v: round(v, 3)), min_size=1, max_size=20), st.booleans())
 def test_grouped_numbers_come_back(values: list[float], comma: bool) -> None:
     spelled = [f"{v:,.3f}" for v in values]

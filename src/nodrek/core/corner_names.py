@@ -62,8 +62,11 @@ _CODES = {
     for code, corner in zip(system.split(), _ORDER, strict=True)
 }
 """Two and three letters that name a corner wherever they stand alone."""
-_SHORT_END = {"fr": "F", "frt": "F", "fnt": "F", "re": "R"}
-"""Short ends that are something else alone: a weak side stands right behind them (``WhlFrL``, ``Whl_Re_Ri``)."""
+_SHORT_END = {"fr": "F", "frt": "F", "fnt": "F", "re": "R", "rr": "R"}
+"""Short ends that are something else alone: a side stands right behind them (``WhlFrL``, ``Whl_Re_Ri``), or a
+plainer one before them (``LH_RR``)."""
+_PLAIN_SIDE = {**SIDE, "lh": "L", "lhs": "L", "rh": "R", "rhs": "R"}
+_ANY_SIDE = {**_WEAK_SIDE, **SIDE}
 _AXLE = re.compile(r"(?<![a-zà-ÿ])(?:axle|achse|essieu|eje|asse|oś|as|axel)[ _.]?([12])(?!\d)", re.IGNORECASE)
 SYSTEMS = tuple(
     dict(zip(system.split(), _ORDER, strict=True))
@@ -150,7 +153,9 @@ def corner_of(name: str) -> Corner | None:
     for glued, corner in _GLUED.items():
         if glued in squeezed:
             return corner
-    short = {_SHORT_END[a] + _WEAK_SIDE[b] for a, b in pairwise(words) if a in _SHORT_END and b in _WEAK_SIDE}
+    short = {_SHORT_END[a] + _ANY_SIDE[b] for a, b in pairwise(words) if a in _SHORT_END and b in _ANY_SIDE} or {
+        _SHORT_END[b] + _PLAIN_SIDE[a] for a, b in pairwise(words) if a in _PLAIN_SIDE and b in _SHORT_END
+    }
     if len(short) == 1:
         return Corner(short.pop())
     sides = {SIDE[w] for w in words if w in SIDE}
@@ -168,7 +173,7 @@ def corner_of(name: str) -> Corner | None:
         ends = {_WEAK_END[w] for w in words if w in _WEAK_END}
     else:
         # "F L", "R-R", "L/R": letters side by side, in either order
-        both = {**_WEAK_SIDE, **SIDE}, {**_WEAK_END, **END}
+        both = _ANY_SIDE, {**_WEAK_END, **END}
         found = {both[1][a] + both[0][b] for a, b in pairwise(words) if a in both[1] and b in both[0]} or {
             both[1][b] + both[0][a] for a, b in pairwise(words) if a in both[0] and b in both[1]
         }

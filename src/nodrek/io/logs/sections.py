@@ -23,12 +23,14 @@ LARGEST = 64 * 1024**2
 MOST, LEAST_ROWS = 64, 3
 MOST_REMARKS, NAMES_WITHIN, LONGEST_LINE = 2000, 40, 20_000
 """Places where lines of words may interrupt rows; lines within which the names of a table stand; letters of a line."""
+WIDEST_INDENT = 24
+"""Spaces that names and rows of columns of one width may begin with."""
 MOST_WORDS = 0.1
 """Share of the lines that are words: where every row begins with one, they are cells."""
 _ROWS_BEGIN = "0123456789+-.,;\t \"'|"
 _DATA = np.zeros(256, dtype=bool)
 _DATA[list(_ROWS_BEGIN.encode())] = True
-_END, _RETURN, _QUOTE = ord("\n"), ord("\r"), ord('"')
+_END, _RETURN, _QUOTE, _SPACE = ord("\n"), ord("\r"), ord('"'), ord(" ")
 
 
 def sections_of(file: LogFile) -> list[LogFile]:
@@ -40,6 +42,9 @@ def sections_of(file: LogFile) -> list[LogFile]:
     letters = np.frombuffer(content, dtype=np.uint8)
     starts = np.concatenate([[0], np.flatnonzero(letters[:-1] == _END) + 1])
     first = letters[starts]
+    for indent in range(1, WIDEST_INDENT + 1):
+        inside = np.flatnonzero((first == _SPACE) & (starts + indent < letters.size))
+        first[inside] = letters[starts[inside] + indent]
     quoted = np.flatnonzero((first == _QUOTE) & (starts + 1 < letters.size))
     first[quoted] = letters[starts[quoted] + 1]
     filled = (first != _END) & (first != _RETURN)
@@ -100,6 +105,11 @@ class _Lines:
         line = self.content[start : end if end >= 0 else len(self.content)][:LONGEST_LINE]
         return line.decode("utf-8", errors="replace").strip("\ufeff \r")
 
+    def spaced(self, number: int) -> str:
+        """A line whose columns only spaces part, with one sign between them."""
+        line = self[number]
+        return line if any(s in line for s in SEPARATORS) else "\t".join(line.split())
+
     def first_cell(self, number: int) -> str:
         line = self[number]
         return clean(min((line.split(separator)[0] for separator in SEPARATORS), key=len))
@@ -109,19 +119,21 @@ class _Lines:
 
         Where rows are a time and a value, a table of another channel may begin so; then its clock does not go on.
         """
-        before, after = self[first - 1], self[last + 1]
+        before, after = self.spaced(first - 1), self.spaced(last + 1)
         # a sign that names keep to as well is no decimal comma
-        names = [self[k] for k in range(first, last + 1)]
+        names = [self.spaced(k) for k in range(first, last + 1)]
         kept = [s for s in SEPARATORS if 0 < before.count(s) in {name.count(s) for name in names}]
         separator = max(kept or SEPARATORS, key=before.count)
         width = before.count(separator)
         if not width or after.count(separator) != width:
             return False
-        if first == last and any(self[k] == names[0] for k in range(min(first, NAMES_WITHIN))):
+        head = {self.spaced(k) for k in range(min(first, NAMES_WITHIN))}
+        if first == last and names[0] in head:
             return True
-        is_header = any(name.count(separator) >= width for name in names)
+        headers = {name for name in names if name.count(separator) >= width}
         then, now = (_seconds(row.split(separator)[0]) for row in (before, after))
-        return not is_header and (width > 1 or now >= then)
+        # a page of a report begins with its number, and the same names below
+        return (not headers and width > 1) or ((not headers or bool(headers & head)) and now >= then)
 
 
 def _seconds(cell: str) -> float:
