@@ -187,3 +187,16 @@ def test_rounded_values_that_stand_are_readings(step: float) -> None:
     )
     log = map_corners(replace(raw, channels=channels))
     assert all(channel.times.size == times.size for channel in log.channels.values())
+
+
+def test_cells_that_are_missing_evenly_leave_the_clock_of_the_rows() -> None:
+    """Each corner lacks another row of every 53: no corner has a clock of its own that is slower by as much."""
+    times = np.round(np.arange(0.0, 60.0, 0.1), 1)
+    speed = 30.0 + 15.0 * np.sin(times / 9.0)
+    channels = []
+    for place, corner in enumerate(Corner):
+        kept = (np.arange(times.size) * 7 + place) % 53 != 0
+        channels.append(RawChannel(f"speed {corner}", "km/h", times, np.where(kept, speed, np.nan)))
+    log = map_corners(RawLog(tuple(channels), "csv"))
+    for channel in log.channels.values():
+        assert np.abs(channel.speed * 3.6 - np.interp(channel.times, times, speed)).max() < 1e-6

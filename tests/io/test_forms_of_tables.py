@@ -92,6 +92,9 @@ FORMS: dict[str, str] = {
         ["Export of a drive", "", "Time,s," + ",".join(f"{t:.1f}" for t in TIMES)]
         + [f"wheel speed {c},km/h," + ",".join(f"{v:.2f}" for v in KMH[c]) for c in Corner]
     ),
+    "rows and channels counted beside their names": "Frame;Time;No;Name;Data\n" + "".join(
+        f"{4 * k + n};{TIMES[k]:.1f};{16 + n};WheelSpeed{c};{KMH[c][k]:.2f}\n"
+        for k in range(TIMES.size) for n, c in enumerate(Corner)),
     "a report of pages": lines("", of_pages) + "  Total 900 rows\n",
     "words in front of the values": lines("", lambda k: f"{stamp(k)} INFO wheel speeds: " + " ".join(
         f"{c} {KMH[c][k]:.2f} km/h" for c in Corner)),

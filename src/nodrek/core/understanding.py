@@ -31,6 +31,8 @@ NOMINAL_TEETH = 48
 TURNING = "rpm"
 _GUESSED = {"km/h": 1 / 3.6, "m/s": 1.0, TURNING: NOMINAL_CIRCUMFERENCE / 60.0}
 """m/s per value of the units that are guessed where none is named."""
+MOST_ROWS = 0.6
+"""Of the rows of a table, up to which those of one channel may be rows of its own."""
 MANY_VALUES = 20
 """Different values, most of them no speeds, from which a channel has another unit, and no code for "no value"."""
 _UNIT_IN_NAME = re.compile(
@@ -64,7 +66,9 @@ def understand(
     times = shared[id(channel.times_s)]
     values = channel.values
     if not whole:
-        times, values = _evened(times[known], notes), values[known]
+        # where most rows hold a value the rest are missing, and the clock is that of all rows
+        has_own_rows = np.count_nonzero(known) < MOST_ROWS * known.size
+        times, values = _evened(times[known], notes) if has_own_rows else times[known], values[known]
     if (np.diff(times) <= 0).any():
         times, values = _in_order(times, values, notes)
     scale = scale_of(channel, times, values)

@@ -201,10 +201,11 @@ def _read_long(
         here, abreast = named[rows], np.unique(labels[rows]).size
         part, own_clocks = [None if c is None else c[here] for c in wide], {i: c[here] for i, c in clocks.items()}
         raw = assemble(file.name, shape.names, shape.units, part, "csv", own_clocks, abreast)
-        if len(raw.channels) != 1 or raw.channels[0].times_s.size != rows.size:
+        values = [c for c in raw.channels if len(raw.channels) == 1 or not _only_numbers_rows(c.values, labels[rows])]
+        if len(values) != 1 or values[0].times_s.size != rows.size:
             return None
         warnings |= dict.fromkeys(raw.warnings)
-        value = raw.channels[0]
+        value = values[0]
         units = None if unit_at is None else columns[unit_at]
         for name in dict.fromkeys(labels[rows].tolist()):
             own = np.flatnonzero(labels[rows] == name)
@@ -214,6 +215,16 @@ def _read_long(
             unit = value.unit if units is None or isinstance(units, np.ndarray) else clean(said or "") or None
             channels.append(RawChannel(name, unit, value.times_s[own], value.values[own]))
     return RawLog(tuple(channels), "csv", tuple(warnings)) if channels else None
+
+
+def _only_numbers_rows(values: Array, labels: npt.NDArray[np.str_]) -> bool:
+    """Whether a column counts the rows, or says in figures what channel each of them is of."""
+    if values.size > 1 and values[1] != values[0] and bool((np.diff(values) == values[1] - values[0]).all()):
+        return True
+    names, of_name = np.unique(labels, return_inverse=True)
+    told = np.full(names.size, np.nan)
+    told[of_name] = values
+    return bool(np.array_equal(told[of_name], values, equal_nan=True))
 
 
 def _rows_of_a_clock(labels: npt.NDArray[np.str_]) -> list[npt.NDArray[np.int64]]:
