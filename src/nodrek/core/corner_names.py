@@ -62,10 +62,10 @@ _CODES = {
     for code, corner in zip(system.split(), _ORDER, strict=True)
 }
 """Two and three letters that name a corner wherever they stand alone."""
-_SHORT_END = {"fr": "F", "frt": "F", "fnt": "F", "re": "R", "rr": "R"}
+_SHORT_END = {"fr": "F", "frt": "F", "fnt": "F", "ft": "F", "re": "R", "rr": "R"}
 """Short ends that are something else alone: a side stands right behind them (``WhlFrL``, ``Whl_Re_Ri``), or a
 plainer one before them (``LH_RR``)."""
-_PLAIN_SIDE = {**SIDE, "lh": "L", "lhs": "L", "rh": "R", "rhs": "R"}
+_PLAIN_SIDE = {**SIDE, "lh": "L", "lhs": "L", "le": "L", "rh": "R", "rhs": "R", "ri": "R"}
 _ANY_SIDE = {**_WEAK_SIDE, **SIDE}
 _AXLE = re.compile(r"(?<![a-zà-ÿ])(?:axle|achse|essieu|eje|asse|oś|as|axel)[ _.]?([12])(?!\d)", re.IGNORECASE)
 SYSTEMS = tuple(
@@ -73,6 +73,7 @@ SYSTEMS = tuple(
     for system in (
         "di dd ti td", "as ad ps pd", "asx adx psx pdx", "lp pp lt pt", "pl pp tl tp", "de dd te td", "lv rv la ra",
         "vl vr al ar", "vf hf vb hb", "lp pp lz pz", "pl pp zl zp", "ei ed ti td", "fe fd te td", "li re hl hr",
+        "fl fr bl br",
     )
 )  # fmt: skip
 """Letters that could be anything else, and are believed only where three or four of one system stand together."""
@@ -82,12 +83,18 @@ _BY_AXLE = re.compile(
     re.IGNORECASE,
 )
 """Axles counted from the front, and a side: ``1L``, ``R2``; believed like `SYSTEMS`."""
+_BY_NUMBERS = re.compile(r"(?<![\d.,])([12])([12])(?![\d.,])")
+"""Axles counted from the front and wheels from the left, as in equations: ``omega_12``; believed where all four are."""
+_DOTTED = re.compile(r"(?<![a-zà-ÿ])([a-z])\. ?([a-z])\.(?![a-zà-ÿ])", re.IGNORECASE)
+"""``v.l.``, ``h. r.``."""
+_SIDE_OF_THE_ROAD = re.compile(r"(?<![a-z])([no])/s(?![a-z])", re.IGNORECASE)
 _GLUED = {
     "frontleft": Corner.FL, "leftfront": Corner.FL, "frontright": Corner.FR, "rightfront": Corner.FR,
     "rearleft": Corner.RL, "leftrear": Corner.RL, "rearright": Corner.RR, "rightrear": Corner.RR,
     "frntlft": Corner.FL, "frntrgt": Corner.FR, "rrlft": Corner.RL, "rrrgt": Corner.RR,
     "frtlft": Corner.FL, "frtrt": Corner.FR, "vornelinks": Corner.FL, "vornerechts": Corner.FR,
     "hintenlinks": Corner.RL, "hintenrechts": Corner.RR, "linksvoor": Corner.FL, "rechtsvoor": Corner.FR,
+    "linkervoor": Corner.FL, "rechtervoor": Corner.FR, "linkerachter": Corner.RL, "rechterachter": Corner.RR,
     "linksachter": Corner.RL, "rechtsachter": Corner.RR, "vorderlinks": Corner.FL, "vorderrechts": Corner.FR,
     "lftfrnt": Corner.FL, "rgtfrnt": Corner.FR, "lftrear": Corner.RL, "rgtrear": Corner.RR,
 }  # fmt: skip
@@ -131,6 +138,8 @@ PART_WORDS = frozenset(
 
 def words_of(name: str) -> list[str]:
     """Lower-case words: split at punctuation, camelCase and digits."""
+    name = _DOTTED.sub(r" \1\2 ", name)
+    name = _SIDE_OF_THE_ROAD.sub(lambda side: " nearside " if side[1] in "nN" else " offside ", name)
     spaced = re.sub(r"(?<=[a-zà-ÿа-яё0-9])(?=[A-ZÀ-ÞА-ЯЁ])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name)
     words = [w for w in re.split(r"[^0-9a-zà-ÿœĀ-žа-яёіїєґ]+", spaced.lower()) if w]
     out: list[str] = []
@@ -138,11 +147,11 @@ def words_of(name: str) -> list[str]:
         parts = [p for p in re.split(r"\d+", word) if p] or [word]
         for part in parts:
             out.append(part)
-            # wheelspeedfl, vfl, spdrr: the corner glued to the end of a known word
-            for tail in ("fl", "fr", "rl", "rr", "vl", "vr", "hl", "hr", "lf", "rf", "lr"):
-                head = part.removesuffix(tail)
-                if head != part and (head in SPEED_WORDS or head in OTHER_WORDS):
-                    out += [head, tail]
+            # wheelspeedfl, vfl, spdrr, lfws: the corner glued to the end or the beginning of a known word
+            for code in ("fl", "fr", "rl", "rr", "vl", "vr", "hl", "hr", "lf", "rf", "lr"):
+                for rest in (part.removesuffix(code), part.removeprefix(code)):
+                    if rest != part and (rest in SPEED_WORDS or rest in OTHER_WORDS):
+                        out += [rest, code]
     return out
 
 
@@ -190,7 +199,8 @@ def corners_by_system(names: list[str]) -> dict[str, Corner]:
     in names that are otherwise the same.
     """
     out: dict[str, Corner] = {}
-    for by_stem in (_by_axle_number(names), *(_by_codes(names, system) for system in SYSTEMS)):
+    systems = (_by_codes(names, system) for system in SYSTEMS)
+    for by_stem in (_by_axle_number(names), _by_numbers(names), *systems):
         for found in by_stem.values():
             if len(set(found.values())) == len(found) >= LEAST_OF_SYSTEM:
                 for name, corner in found.items():
@@ -220,6 +230,16 @@ def _by_axle_number(names: list[str]) -> dict[str, dict[str, Corner]]:
             side = (match["side"] or match["first"])[0].upper()
             by_stem.setdefault(name[: match.start()] + name[match.end() :], {})[name] = Corner(end + side)
     return by_stem
+
+
+def _by_numbers(names: list[str]) -> dict[str, dict[str, Corner]]:
+    """Names of the four wheels as `_BY_NUMBERS` counts them, likewise."""
+    by_stem: dict[str, dict[str, Corner]] = {}
+    for name in names:
+        if match := _BY_NUMBERS.search(name):
+            corner = Corner("FR"[int(match[1]) - 1] + "LR"[int(match[2]) - 1])
+            by_stem.setdefault(name[: match.start()] + name[match.end() :], {})[name] = corner
+    return {stem: found for stem, found in by_stem.items() if len(set(found.values())) == len(Corner)}
 
 
 def speed_score(name: str, unit: str | None) -> float:
