@@ -55,7 +55,6 @@ NAMINGS = [
     ("WHL_LH_FRT", "WHL_RH_FRT", "WHL_LH_RR", "WHL_RH_RR"), ("SpdFrL", "SpdFrR", "SpdRrL", "SpdRrR"),
     ("Rad v.l.", "Rad v.r.", "Rad h.l.", "Rad h.r."), ("Speed N/S/F", "Speed O/S/F", "Speed N/S/R", "Speed O/S/R"),
     ("WhlSpdLeFrt", "WhlSpdRiFrt", "WhlSpdLeRe", "WhlSpdRiRe"), ("lfws", "rfws", "lrws", "rrws"),
-    ("omega_11", "omega_12", "omega_21", "omega_22"), ("fl_ws", "fr_ws", "bl_ws", "br_ws"),
     ("Linkervoorwiel", "Rechtervoorwiel", "Linkerachterwiel", "Rechterachterwiel"),
     ("WhlSpdFrL", "WhlSpdFrR", "WhlSpdReL", "WhlSpdReR"), ("Whl_Fr_Le", "Whl_Fr_Ri", "Whl_Re_Le", "Whl_Re_Ri"),
     ("Axle 1 left", "Axle 1 right", "Axle 2 left", "Axle 2 right"), ("WSP_LHF", "WSP_RHF", "WSP_LHR", "WSP_RHR"),
@@ -71,6 +70,7 @@ NAMINGS = [
     ("Sol ön tekerlek hızı", "Sağ ön tekerlek hızı", "Sol arka tekerlek hızı", "Sağ arka tekerlek hızı"),
 ]  # fmt: skip
 SYSTEMS = [
+    ("omega_11", "omega_12", "omega_21", "omega_22"), ("fl_ws", "fr_ws", "bl_ws", "br_ws"),
     ("v_di", "v_dd", "v_ti", "v_td"), ("Ruota AS", "Ruota AD", "Ruota PS", "Ruota PD"),
     ("Koło LP", "Koło PP", "Koło LT", "Koło PT"), ("Wiel LV", "Wiel RV", "Wiel LA", "Wiel RA"),
     ("Hjul VF", "Hjul HF", "Hjul VB", "Hjul HB"), ("Kolo PL", "Kolo PP", "Kolo ZL", "Kolo ZP"),
