@@ -95,6 +95,10 @@ FORMS: dict[str, str] = {
     "rows and channels counted beside their names": "Frame;Time;No;Name;Data\n" + "".join(
         f"{4 * k + n};{TIMES[k]:.1f};{16 + n};WheelSpeed{c};{KMH[c][k]:.2f}\n"
         for k in range(TIMES.size) for n, c in enumerate(Corner)),
+    "a web page in one line": "<table><tr><th>Time (s)</th>" + "".join(f"<th>{c} km/h</th>" for c in Corner) + "</tr>"
+    + "".join(f"<tr><td>{TIMES[k]:.1f}</td><td>{cells(k, joined='</td><td>')}</td></tr>" for k in range(TIMES.size))
+    + "</table>",
+    "rows in quotes": lines('"t,FL,FR,RL,RR"\n', lambda k: f'"{TIMES[k]:.1f},{cells(k)}"'),
     "a report of pages": lines("", of_pages) + "  Total 900 rows\n",
     "words in front of the values": lines("", lambda k: f"{stamp(k)} INFO wheel speeds: " + " ".join(
         f"{c} {KMH[c][k]:.2f} km/h" for c in Corner)),

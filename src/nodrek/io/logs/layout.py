@@ -18,13 +18,15 @@ from nodrek.io.logs.wide import is_clock_name
 LARGEST = 64 * 1024**2
 """Bytes rewritten at most: nobody sets hours of log in columns."""
 CUT_WITHIN, LEAST_CUT = 8192, 2
-STAMPED_ROWS, STAMPED_SHARE = 40, 0.7
+STAMPED_ROWS, STAMPED_SHARE, WHOLE_SHARE = 40, 0.7, 0.9
 _CUT = re.compile(r"^\s*[+-]?\d+(,[+-]?\d+)*\s*$")
 _WHOLE = re.compile(r"^[+-]?\d+$")
 _STAMP = re.compile(r"^[ \t]*(?:[\[(]|T\+)(?P<stamp>[+-]?\d[\d:.T+-]{0,40})[\])]?(?=[ \t]*[,;\t|])", re.MULTILINE)
 RARE_SEPARATORS, RARE_SHARE = ("^", "~", "#", "&"), 2.0
 """Signs that separate cells where each line has more than so many of them."""
 _CELL_ENDS, _TAG = re.compile(r"</t[dh]>\s*(?=<t[dh])", re.IGNORECASE), re.compile(r"<[^<>\n]{0,200}>")
+_ROW_ENDS = re.compile(r"</tr>\s*", re.IGNORECASE)
+_WHOLE_ROW = re.compile(r"^\"([^\"\n]*[,;\t][^\"\n]*)\"[ \r]*$", re.MULTILINE)
 LEAST_ABREAST, MOST_TURNED, LONG_ROW, FIRST_ROWS = 40, 400, 100, 20
 """Cells that rows have at least where each is a channel, rows then at most, letters of a row at least, and lines
 within which the first one stands."""
@@ -72,6 +74,7 @@ def _encoding_of(file: LogFile) -> str:
 def _mended(text: str) -> str:
     """Lines as `Shape` expects them, whatever wrote them; the text itself where nothing is to be mended."""
     text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
+    text = _without_quotes_round_rows(text) if text.startswith(('"', '\ufeff"')) else text
     text = _with_lone_commas(_BEFORE_QUOTE.sub("", text) if ' "' in text else text)
     return _without_breaks_in_names(_with_whole_numbers(_with_bare_stamps(_without_tags(text))))
 
@@ -203,4 +206,13 @@ def _with_tabs(text: str) -> str:
 
 def _without_tags(text: str) -> str:
     """The cells of a web page's table, set apart by tabs."""
-    return _TAG.sub("", _CELL_ENDS.sub("\t", text)) if "<td" in text[:CUT_WITHIN].lower() else text
+    if "<td" not in text[:CUT_WITHIN].lower():
+        return text
+    return _TAG.sub("", _ROW_ENDS.sub("\n", _CELL_ENDS.sub("\t", text)))
+
+
+def _without_quotes_round_rows(text: str) -> str:
+    """Rows that were each taken for one cell on their way through a spreadsheet."""
+    sample = [line for line in text[:CUT_WITHIN].split("\n")[:-1] if line.strip()]
+    quoted = [line for line in sample if _WHOLE_ROW.match(line)]
+    return _WHOLE_ROW.sub(r"\1", text) if sample and len(quoted) > WHOLE_SHARE * len(sample) else text
