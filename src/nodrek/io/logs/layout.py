@@ -19,6 +19,7 @@ LARGEST = 64 * 1024**2
 """Bytes rewritten at most: nobody sets hours of log in columns."""
 CUT_WITHIN, LEAST_CUT = 8192, 2
 STAMPED_ROWS, STAMPED_SHARE, WHOLE_SHARE = 40, 0.7, 0.9
+"""Lines that are looked at for stamps, the share of them that has one, and the share of quoted lines that are rows."""
 _CUT = re.compile(r"^\s*[+-]?\d+(,[+-]?\d+)*\s*$")
 _WHOLE = re.compile(r"^[+-]?\d+$")
 _STAMP = re.compile(r"^[ \t]*(?:[\[(]|T\+)(?P<stamp>[+-]?\d[\d:.T+-]{0,40})[\])]?(?=[ \t]*[,;\t|])", re.MULTILINE)
@@ -26,7 +27,7 @@ RARE_SEPARATORS, RARE_SHARE = ("^", "~", "#", "&"), 2.0
 """Signs that separate cells where each line has more than so many of them."""
 _CELL_ENDS, _TAG = re.compile(r"</t[dh]>\s*(?=<t[dh])", re.IGNORECASE), re.compile(r"<[^<>\n]{0,200}>")
 _ROW_ENDS = re.compile(r"</tr>\s*", re.IGNORECASE)
-_WHOLE_ROW = re.compile(r"^\"([^\"\n]*[,;\t][^\"\n]*)\"[ \r]*$", re.MULTILINE)
+_WHOLE_ROW = re.compile(r"^\"([^\"\n]+)\"[ \r]*$", re.MULTILINE)
 LEAST_ABREAST, MOST_TURNED, LONG_ROW, FIRST_ROWS = 40, 400, 100, 20
 """Cells that rows have at least where each is a channel, rows then at most, letters of a row at least, and lines
 within which the first one stands."""
@@ -214,5 +215,5 @@ def _without_tags(text: str) -> str:
 def _without_quotes_round_rows(text: str) -> str:
     """Rows that were each taken for one cell on their way through a spreadsheet."""
     sample = [line for line in text[:CUT_WITHIN].split("\n")[:-1] if line.strip()]
-    quoted = [line for line in sample if _WHOLE_ROW.match(line)]
+    quoted = [line for line in sample if _WHOLE_ROW.match(line) and any(s in line for s in SEPARATORS)]
     return _WHOLE_ROW.sub(r"\1", text) if sample and len(quoted) > WHOLE_SHARE * len(sample) else text

@@ -42,9 +42,10 @@ def sections_of(file: LogFile) -> list[LogFile]:
     letters = np.frombuffer(content, dtype=np.uint8)
     starts = np.concatenate([[0], np.flatnonzero(letters[:-1] == _END) + 1])
     first = letters[starts]
+    spaced = np.flatnonzero(first == _SPACE)
     for indent in range(1, WIDEST_INDENT + 1):
-        inside = np.flatnonzero((first == _SPACE) & (starts + indent < letters.size))
-        first[inside] = letters[starts[inside] + indent]
+        spaced = spaced[(first[spaced] == _SPACE) & (starts[spaced] + indent < letters.size)]
+        first[spaced] = letters[starts[spaced] + indent]
     quoted = np.flatnonzero((first == _QUOTE) & (starts + 1 < letters.size))
     first[quoted] = letters[starts[quoted] + 1]
     filled = (first != _END) & (first != _RETURN)
@@ -127,10 +128,10 @@ class _Lines:
         width = before.count(separator)
         if not width or after.count(separator) != width:
             return False
-        head = {self.spaced(k) for k in range(min(first, NAMES_WITHIN))}
+        headers = {name for name in names if name.count(separator) >= width}
+        head = {self.spaced(k) for k in range(min(first, NAMES_WITHIN))} if headers or first == last else set()
         if first == last and names[0] in head:
             return True
-        headers = {name for name in names if name.count(separator) >= width}
         then, now = (_seconds(row.split(separator)[0]) for row in (before, after))
         # a page of a report begins with its number, and the same names below
         return (not headers and width > 1) or ((not headers or bool(headers & head)) and now >= then)
