@@ -15,6 +15,7 @@ from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.ahead import nats_of_levels
 from nodrek.core.motion.blocks import quick_median, quick_quantile
+from nodrek.core.motion.contrasts import Steady, contrasts_of, front_over_rear
 from nodrek.core.motion.events import find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
@@ -346,6 +347,24 @@ def test_a_winding_road_tells_which_wheel_is_odd(odd: Corner, size: float) -> No
         true = np.log1p(size) * ((corner is odd) - 0.25)
         assert estimate.log_ratio == pytest.approx(true, abs=0.25 * abs(size))
         assert abs(estimate.log_ratio - true) < 3.0 * estimate.sigma
+
+
+def test_a_hundred_metres_that_look_straight_may_be_a_bend() -> None:
+    """One wheel 1.2 % off: which axle it is of, left over right on straights tells, and a bend of the right radius
+    turns it round. So how sure that is goes by how much road looks straight."""
+    sigmas = []
+    for blocks in (40, 600):
+        rng = np.random.default_rng(2)
+        logs = {c: 0.012 * (c is Corner.RL) + 3e-4 * rng.standard_normal(blocks) for c in Corner}
+        sides = np.array([logs[c] - logs[c.mate] for c in (Corner.FL, Corner.RL)])
+        slips, speed = (np.zeros(blocks), np.zeros(blocks)), np.full(blocks, 6.0)
+        straights = find_straights(Blocks(sides, front_over_rear(logs), slips, speed, 0.4, 1e-3))
+        assert straights is not None
+        steady = Steady(logs, sides.mean(axis=0), slips, speed, 0.4, 1e-5)
+        level, sigma = contrasts_of(steady, straights, straights.sigma)["lr"]
+        assert abs(level - 0.003) < sigma
+        sigmas.append(sigma)
+    assert sigmas[0] > 1e-3 > 2.0 * sigmas[1]
 
 
 def test_the_noise_of_a_sound_corner_is_no_bend() -> None:

@@ -23,7 +23,7 @@ from nodrek.core.model import Array, Corner
 from nodrek.core.motion.ahead import nats_of_levels
 from nodrek.core.motion.blocks import mad_sigma
 from nodrek.core.motion.robust_line import robust_intercept
-from nodrek.core.motion.straights import blocks_of_stretch
+from nodrek.core.motion.straights import Straights, blocks_of_stretch
 
 GENTLE = 0.04
 """Bends (ln left over right) up to which slip follows a simple law."""
@@ -34,9 +34,8 @@ REACH, LEVELS = 4.0, 97
 """Standard deviations about the level of the straights, and how many levels there, that are weighed."""
 FURTHEST, WIDE_LEVELS = 0.06, 121
 """ln left over right, as far from there as other levels are weighed too, and how many."""
-NO_STRAIGHTS, FAR_OFF = 3e-4, 0.02
-"""Chance that what was taken for straights are bends though their scatter does not show it; 1 sigma of the level
-then."""
+FAR_OFF = 0.02
+"""1 sigma of the level where what was taken for straights are bends, though their scatter does not show it."""
 MOST_NATS = 20.0
 """What bends may say at most: their law is no surer than that."""
 NO_RECTANGLE = 6.0
@@ -66,14 +65,14 @@ def front_over_rear(logs: Mapping[Corner, Array]) -> Array:
     return np.asarray((logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4)
 
 
-def contrasts_of(steady: Steady, level: float, sigma: float) -> dict[str, tuple[float, float]]:
-    """The three contrasts, each with its 1 sigma; `level` and `sigma`: ln left over right on straights."""
+def contrasts_of(steady: Steady, straights: Straights, sigma: float) -> dict[str, tuple[float, float]]:
+    """The three contrasts, each with its 1 sigma; `sigma` of the level of `straights`, rounding included."""
     logs, per_stretch = steady.logs, blocks_of_stretch(steady.block_s)
     diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
-    bend = steady.yaw - level
+    bend = steady.yaw - straights.level
     across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch, steady.rounding)
     stands = _stands_on_a_rectangle(diagonal - across[0], bend, steady.rounding)
-    left_right = _left_over_right(steady, stands, level, sigma, across)
+    left_right = _left_over_right(steady, stands, straights, sigma, across)
     bend = steady.yaw - 2 * left_right[0]
     slips = [*steady.slips, bend**2]
     along = robust_intercept(front_over_rear(logs), slips, np.abs(bend) < GENTLE, per_stretch, steady.rounding)
@@ -88,7 +87,7 @@ def _stands_on_a_rectangle(off: Array, bend: Array, rounding: float) -> npt.NDAr
 
 
 def _left_over_right(
-    steady: Steady, stands: npt.NDArray[np.bool_], level: float, sigma: float, diagonal: tuple[float, float]
+    steady: Steady, stands: npt.NDArray[np.bool_], straights: Straights, sigma: float, diagonal: tuple[float, float]
 ) -> tuple[float, float]:
     """Half of ln left over right on straights and its 1 sigma, of what straights and bends tell of it and what is
     known before looking.
@@ -97,7 +96,7 @@ def _left_over_right(
     of one side hardly ever differ from those of the other: a level that straights and bends tell poorly is drawn to
     one of these two, one that they tell well stays where it is.
     """
-    sigma = max(sigma, LEAST_SIGMA)
+    level, sigma = straights.level, max(sigma, LEAST_SIGMA)
     levels = level + np.sort(
         np.concatenate([sigma * np.linspace(-REACH, REACH, LEVELS), np.linspace(-FURTHEST, FURTHEST, WIDE_LEVELS)])
     )
@@ -108,7 +107,7 @@ def _left_over_right(
         told = nats_of_levels(ahead, slips, yaw, speed, levels, steady.block_s, steady.rounding)
         by_bends = np.maximum(told - told.max(), -MOST_NATS)
     by_straights = np.logaddexp(
-        _ln_normal(levels, level, sigma), _ln_normal(levels, level, FAR_OFF) + math.log(NO_STRAIGHTS)
+        _ln_normal(levels, level, sigma), _ln_normal(levels, level, FAR_OFF) + math.log(straights.bent)
     )
     odd = 2.0 * float(np.hypot(SIDES_ALIKE, diagonal[1]))
     either = np.logaddexp(_ln_normal(levels, 2.0 * diagonal[0], odd), _ln_normal(levels, -2.0 * diagonal[0], odd))

@@ -225,7 +225,7 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
         is_clean = not any(c in data.lost for c in corners)
         yaw = sides[:, fit].mean(axis=0)
         steady = Steady(logs, yaw, (pull, brake), data.speed[fit], data.block_s, rounding, is_clean)
-        contrasts = contrasts_of(steady, straights.level, level_sigma)
+        contrasts = contrasts_of(steady, straights, level_sigma)
         floor = {"lr": FLOOR["lr"], **{k: float(np.hypot(FLOOR[k], 0.25 * left)) for k in ("fr", "dg")}}
         signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
         return {

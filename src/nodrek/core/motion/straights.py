@@ -36,6 +36,8 @@ ELEMENT_M, TRACK_M = 200.0, 1.5
 """Length of a straight or a bend of a road, and the track of a usual vehicle (common practice)."""
 GENTLE_PULL, GENTLEST = 0.2, 0.003
 """1 sigma of the pull to the side (m/s²) that passes for straight running, and of ln left over right at most."""
+EACH_BENT, ALL_BENT = 0.2, 3e-4
+"""Chance that an element of a road which passes for straight is a bend, and that all are, however many."""
 AGAIN, AGAIN_S, MOST_AGAIN = 16, 16.0, 3_000
 """How often stretches are drawn again, seconds of one, and blocks of all that are drawn from."""
 ROUNDS = 6
@@ -48,11 +50,13 @@ NOISE_REACH = 1.5
 
 @dataclass(frozen=True, eq=False)
 class Straights:
-    """ln left over right on straights, mean of the axles; its 1 sigma; which blocks are straight, shape (n,)."""
+    """ln left over right on straights, mean of the axles; its 1 sigma; which blocks are straight, shape (n,);
+    ``bent``: the chance that these are a bend all the same, though nothing shows it."""
 
     level: float
     sigma: float
     blocks: npt.NDArray[np.bool_]
+    bent: float
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,16 +109,21 @@ def find_straights(drive: Blocks) -> Straights | None:
     )
     blocks = np.zeros(speed.size, dtype=bool)
     blocks[at[straight]] = True
-    return Straights(float(np.mean(yaw[straight])), sigma, blocks)
+    bent = max(EACH_BENT ** _elements(speed[at][straight], block_s), ALL_BENT)
+    return Straights(float(np.mean(yaw[straight])), sigma, blocks, bent)
+
+
+def _elements(speed: Array, block_s: float) -> float:
+    """How many elements of a road blocks at `speed` are; one at least."""
+    return max(float(np.sum(speed)) * block_s / ELEMENT_M, 1.0)
 
 
 def _scatter_of_elements(near: Array, speed: Array, block_s: float) -> float:
     """1 sigma of the level of straight running, as roads are laid: of elements of some length, each of them straight
     only to within what it scatters by and what a gentle bend turns. (One bend that lasts for all of what passes for
     straight has no scatter that stretches drawn again could show.)"""
-    elements = max(float(np.sum(speed)) * block_s / ELEMENT_M, 1.0)
     gentle = min(GENTLE_PULL * TRACK_M / float(np.median(speed)) ** 2, GENTLEST)
-    return float(np.sqrt((np.var(near) + gentle**2) / elements))
+    return float(np.sqrt((np.var(near) + gentle**2) / _elements(speed, block_s)))
 
 
 def blocks_of_stretch(block_s: float) -> int:
