@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
-from nodrek.core.motion.ratios import RatioEstimate, centred
+from nodrek.core.motion.ratios import CALM, RatioEstimate, centred
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.explain import ANOTHER_UNIT, LARGEST_BY_TYRE, NATURAL_SPREAD, explain, ring_share
@@ -20,9 +20,9 @@ WORTH_SAYING = 0.0040
 equal pressure differ by up to some 0.3 %)."""
 AXLE_WORTH_SAYING = 0.013
 """Axles differ honestly: wear alone makes up to 3 % between new and worn out."""
-AXLE_FROM, AXLE_SECONDS = 7.0, 20.0
-"""m/s and seconds above it from which axles are compared: where all driving is manoeuvring, front wheels run on larger
-circles than rear ones nearly all the time, by more than tyres differ."""
+AXLE_FROM, AXLE_SECONDS, AXLE_STEADY_S = 7.0, 20.0, 12.0
+"""m/s, seconds above it and steady seconds among them from which axles are compared: where all driving is manoeuvring,
+front wheels run on larger circles than rear ones nearly all the time, by more than tyres differ."""
 ALL_WORTH_SAYING, ALL_SPREAD = 0.022, 0.002
 """All four against an independent speed: control units expect a nominal circumference, and
 sound sets of permitted sizes, new and worn, differ from it by up to some 2 % (common practice)."""
@@ -113,11 +113,21 @@ def ratios_beside(
     return centred({**ratios, lossy: ratios[lossy.mate]})
 
 
+def _axles_compare(exam: Examination) -> bool:
+    """Whether the drive is long enough at speed, some of it steady, to tell axles from bends and slip."""
+    fast_s = float(np.count_nonzero(exam.usable.vehicle > AXLE_FROM)) * GRID_STEP
+    blocks = exam.blocks
+    if blocks is None or fast_s < AXLE_SECONDS:
+        return False
+    steady = (blocks.speed > AXLE_FROM) & (np.abs(blocks.acceleration) < CALM)
+    return float(np.count_nonzero(steady)) * blocks.block_s >= AXLE_STEADY_S
+
+
 def _finding(
     exam: Examination, pattern: _Pattern, damage: Mapping[Corner, float], noise: Mapping[Corner, float]
 ) -> list[Finding]:
     axle = len(pattern.corners) == 2
-    if axle and float(np.count_nonzero(exam.usable.vehicle > AXLE_FROM)) * GRID_STEP < AXLE_SECONDS:
+    if axle and not _axles_compare(exam):
         return []
     limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
