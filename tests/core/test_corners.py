@@ -145,6 +145,12 @@ def test_other_quantities_of_a_corner_are_left_alone(name: str) -> None:
     assert choice.channels[Corner.FL].name == "Wheel speed FL"
 
 
+def test_columns_without_a_number_are_named() -> None:
+    empty = RawChannel("FL", "km/h", TIMES, np.full(TIMES.size, np.nan))
+    with pytest.raises(NoWheelSpeeds, match='"FL" hold no numbers'):
+        map_corners(RawLog((empty, RawChannel("Engine speed", "1/min", TIMES, SPEED)), "test"))
+
+
 def test_no_wheel_speeds_says_what_there_is() -> None:
     with pytest.raises(NoWheelSpeeds, match="Engine speed"):
         map_corners(raw(("Engine speed", "1/min"), ("Oil temperature", "°C")))
