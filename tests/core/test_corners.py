@@ -147,7 +147,7 @@ def test_other_quantities_of_a_corner_are_left_alone(name: str) -> None:
 
 def test_columns_without_a_number_are_named() -> None:
     empty = RawChannel("FL", "km/h", TIMES, np.full(TIMES.size, np.nan))
-    with pytest.raises(NoWheelSpeeds, match='"FL" hold no numbers'):
+    with pytest.raises(NoWheelSpeeds, match='no numbers in "FL"'):
         map_corners(RawLog((empty, RawChannel("Engine speed", "1/min", TIMES, SPEED)), "test"))
 
 

@@ -237,7 +237,7 @@ def _missing_sentence(raw: RawLog, chosen: Mapping[Corner, RawChannel]) -> str:
         )
     empty = ", ".join(f'"{_short(c.name)}"' for c in raw.channels if corner_of(c.name) and not _has_numbers(c))
     if empty:
-        return f"No wheel speeds were found: {empty} hold no numbers. Export the drive again, with their values."
+        return f"No wheel speeds were found: there are no numbers in {empty}. Export the drive again, with its values."
     return (
         f"No wheel speeds were found: none of the columns ({names}) names a corner of the vehicle. "
         "Name them with --map FL=NAME FR=NAME RL=NAME RR=NAME."

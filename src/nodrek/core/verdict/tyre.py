@@ -10,7 +10,6 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.motion.ratios import CALM, RatioEstimate, centred
-from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.explain import ANOTHER_UNIT, LARGEST_BY_TYRE, NATURAL_SPREAD, explain, ring_share
 from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
@@ -115,12 +114,13 @@ def ratios_beside(
 
 def _axles_compare(exam: Examination) -> bool:
     """Whether the drive is long enough at speed, some of it steady, to tell axles from bends and slip."""
-    fast_s = float(np.count_nonzero(exam.usable.vehicle > AXLE_FROM)) * GRID_STEP
     blocks = exam.blocks
-    if blocks is None or fast_s < AXLE_SECONDS:
+    if blocks is None:
         return False
-    steady = (blocks.speed > AXLE_FROM) & (np.abs(blocks.acceleration) < CALM)
-    return float(np.count_nonzero(steady)) * blocks.block_s >= AXLE_STEADY_S
+    fast = blocks.speed > AXLE_FROM
+    steady = fast & (np.abs(blocks.acceleration) < CALM)
+    fast_s, steady_s = (blocks.block_s * np.count_nonzero(which) for which in (fast, steady))
+    return bool(fast_s >= AXLE_SECONDS and steady_s >= AXLE_STEADY_S)
 
 
 def _finding(

@@ -201,8 +201,10 @@ def _read_long(
         here, abreast = named[rows], np.unique(labels[rows]).size
         part, own_clocks = [None if c is None else c[here] for c in wide], {i: c[here] for i, c in clocks.items()}
         raw = assemble(file.name, shape.names, shape.units, part, "csv", own_clocks, abreast)
+        if any(c.times_s.size != rows.size for c in raw.channels):
+            return None
         values = [c for c in raw.channels if len(raw.channels) == 1 or not _only_numbers_rows(c.values, labels[rows])]
-        if len(values) != 1 or values[0].times_s.size != rows.size:
+        if len(values) != 1:
             return None
         warnings |= dict.fromkeys(raw.warnings)
         value = values[0]
