@@ -83,7 +83,7 @@ _BY_AXLE = re.compile(
     re.IGNORECASE,
 )
 """Axles counted from the front, and a side: ``1L``, ``R2``; believed like `SYSTEMS`."""
-_BY_NUMBERS = re.compile(r"(?<![\d.,])([12])([12])(?![\d.,])")
+_BY_NUMBERS = re.compile(r"(?<![\d.,])(?P<axle>[12])(?P<side>[12])(?![\d.,])")
 """Axles counted from the front and wheels from the left, as in equations: ``omega_12``; believed where all four are."""
 _DOTTED = re.compile(r"(?<![a-zà-ÿ])([a-z])\. ?([a-z])\.(?![a-zà-ÿ])", re.IGNORECASE)
 """``v.l.``, ``h. r.``."""
@@ -200,7 +200,8 @@ def corners_by_system(names: list[str]) -> dict[str, Corner]:
     """
     out: dict[str, Corner] = {}
     systems = (_by_codes(names, system) for system in SYSTEMS)
-    for by_stem in (_by_axle_number(names), _by_numbers(names), *systems):
+    in_figures = {s: found for s, found in _by_axle_number(names, _BY_NUMBERS).items() if len(found) == len(Corner)}
+    for by_stem in (_by_axle_number(names, _BY_AXLE), in_figures, *systems):
         for found in by_stem.values():
             if len(set(found.values())) == len(found) >= LEAST_OF_SYSTEM:
                 for name, corner in found.items():
@@ -220,26 +221,16 @@ def _by_codes(names: list[str], system: dict[str, Corner]) -> dict[str, dict[str
     return by_stem
 
 
-def _by_axle_number(names: list[str]) -> dict[str, dict[str, Corner]]:
+def _by_axle_number(names: list[str], pattern: re.Pattern[str]) -> dict[str, dict[str, Corner]]:
     """Names with the number of an axle and a side in them, likewise."""
     by_stem: dict[str, dict[str, Corner]] = {}
     for name in names:
-        match = _BY_AXLE.search(name)
-        if match:
-            end = "F" if (match["axle"] or match["then"]) == "1" else "R"
-            side = (match["side"] or match["first"])[0].upper()
+        if match := pattern.search(name):
+            told = {key: said for key, said in match.groupdict().items() if said}
+            end = "F" if (told.get("axle") or told["then"]) == "1" else "R"
+            side = "L" if (told.get("side") or told["first"])[0] in "lL1" else "R"
             by_stem.setdefault(name[: match.start()] + name[match.end() :], {})[name] = Corner(end + side)
     return by_stem
-
-
-def _by_numbers(names: list[str]) -> dict[str, dict[str, Corner]]:
-    """Names of the four wheels as `_BY_NUMBERS` counts them, likewise."""
-    by_stem: dict[str, dict[str, Corner]] = {}
-    for name in names:
-        if match := _BY_NUMBERS.search(name):
-            corner = Corner("FR"[int(match[1]) - 1] + "LR"[int(match[2]) - 1])
-            by_stem.setdefault(name[: match.start()] + name[match.end() :], {})[name] = corner
-    return {stem: found for stem, found in by_stem.items() if len(set(found.values())) == len(Corner)}
 
 
 def speed_score(name: str, unit: str | None) -> float:

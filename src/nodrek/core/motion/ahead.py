@@ -70,6 +70,7 @@ def _leaning(rest: Array, bend: Array, weight: Array) -> tuple[float, float]:
     more to that side the more its axle is behind, as bends counted from a wrong level do. Noise is what changes from
     one block to the next; bends last.
     """
+    # 1, 3, 3 and 1 times the values of four blocks: the squares add up to 20
     noise, of_bends = (np.diff(values, 3) / np.sqrt(20.0) for values in (rest, bend))
     both, most = weight[3:] * noise * of_bends, 2.0 * float(weight[3:] @ noise**2)
     size = max(float(np.sum(weight * bend**2)), NO_SCATTER**2)
