@@ -104,6 +104,44 @@ def test_a_rate_in_the_name_is_no_unit() -> None:
     assert map_corners(raw(("Speed FL 100Hz", None), ("Speed FR 100Hz", None))).channels[Corner.FL].unit_guessed
 
 
+GONE = (np.arange(TIMES.size) // 10) % 7 == 3
+
+
+def with_flags(names: list[str], told: np.ndarray, times: np.ndarray = TIMES) -> RawLog:
+    """Four plain wheel speeds, and a column of 0 and 1 for each corner; only that of the rear left is `told`."""
+    speeds = [RawChannel(f"WhlSpd{c}", "km/h", TIMES, SPEED) for c in Corner]
+    quiet = np.full(times.size, float(told[0]))
+    flags = [RawChannel(n, None, times, told if n == names[2] else quiet) for n in names]
+    return RawLog((*speeds, *flags), "test")
+
+
+@pytest.mark.parametrize(
+    ("form", "good"),
+    [("WhlSpd{}_Vld", 1), ("WhlSpdVld{}", 1), ("Valid {}", 1), ("{} wheel speed valid", 1), ("gültig {}", 1),
+     ("WhlSpdErr{}", 0), ("{}_invalid", 0), ("abs_sensor_fault_{}", 0), ("Fehler {}", 0)],
+)  # fmt: skip
+def test_what_another_column_declares_invalid_is_no_speed(form: str, good: int) -> None:
+    names = [form.format(c) for c in Corner]
+    told = np.where(GONE, 1.0 - good, float(good))
+    log = map_corners(with_flags(names, told))
+    for corner, channel in log.channels.items():
+        assert channel.name == f"WhlSpd{corner}"
+        assert np.array_equal(channel.invalid, GONE if corner is Corner.RL else np.zeros_like(GONE))
+    assert not any("Another set" in said for said in log.warnings)
+    # told every fifth row, it holds until it is told again
+    log = map_corners(with_flags(names, told[::5], TIMES[::5]))
+    assert np.array_equal(log.channels[Corner.RL].invalid, GONE)
+
+
+def test_columns_that_declare_something_else_or_everything_are_left_aside() -> None:
+    for form in ("Tyre pressure valid {}", "BrkPresErr{}", "{} status", "{}_qf"):
+        log = map_corners(with_flags([form.format(c) for c in Corner], np.where(GONE, 0.0, 1.0)))
+        assert not log.channels[Corner.RL].invalid.any(), form
+    log = map_corners(with_flags([f"WhlSpd{c}_Vld" for c in Corner], GONE.astype(float)))
+    assert not any(channel.invalid.any() for channel in log.channels.values())
+    assert any("not believed" in said for said in log.warnings)
+
+
 @pytest.mark.parametrize("code", [-1.0, -999.0, 250.0, 327.67])
 def test_codes_among_speeds_are_set_apart(code: float) -> None:
     values = np.where(np.arange(TIMES.size) % 17 == 3, code, SPEED)

@@ -117,10 +117,10 @@ SPEED_WORDS = frozenset(
 OTHER_WORDS = frozenset(
     (
         "torque trq pressure press prs temp temperature slip angle height accel acceleration force load travel counter "
-        "count cnt pulse pulses ticks tick edges edge valid validity status stat state flag quality qf ref reference "
+        "count cnt pulse pulses ticks tick edges edge valid validity vld vldty invalid err error errors fault faulty status stat state flag quality qf ref reference "
         "target desired demand steering yaw current voltage volt direction dir dirn stdstill mean average diff "
         "difference druck moment drehmoment schlupf temperatur winkel hohe höhe beschleunigung kraft weg zähler zahler "
-        "gültig pression couple glissement température compteur hauteur presion presión par deslizamiento temperatura "
+        "gültig ungültig gueltig ungueltig fehler pression couple glissement température compteur hauteur presion presión par deslizamiento temperatura "
         "contador altura pressione coppia slittamento contatore altezza cisnienie ciśnienie poslizg poślizg licznik "
         "pressao pressão deslizamento druk koppel hoogte teller tryck vridmoment höjd räknare tlak výška crc checksum "
         "alive rolling engine motor engrpm gear odometer distance range tpms inflation wear pad fluid"

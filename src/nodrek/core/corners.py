@@ -19,6 +19,7 @@ from nodrek.core.on_change import with_held_values
 from nodrek.core.polled_rows import without_repeats
 from nodrek.core.understanding import agree_on_guesses, refuse_odd_rates, refuse_raw_counts, settle_clock, understand
 from nodrek.core.units import is_speed_spelling
+from nodrek.core.validity import without_invalid
 from nodrek.errors import BadRequest, NoWheelSpeeds, UnclearCorners
 
 BEYOND_DOUBT = 5.0
@@ -46,7 +47,9 @@ def map_corners(raw: RawLog, wanted: Mapping[Corner, str] | None = None, referen
     """
     choice = choose_channels(raw, wanted or {})
     warnings = [*raw.warnings, *choice.notes]
-    taken = _settled(choice.channels, warnings)
+    valid, said = without_invalid(raw, choice.channels)
+    warnings += [said] if said else []
+    taken = _settled(valid, warnings)
     start = min(float(c.times_s.min()) for c in taken.values())
     shared: dict[int, Array] = {}
     channels = {}
