@@ -84,7 +84,7 @@ def test_abbreviations_that_only_make_sense_together(names: tuple[str, ...]) -> 
     assert [log.channels[c].name for c in Corner] == list(names)
 
 
-@pytest.mark.parametrize(("unit", "turns_a_second"), [("rpm", 1 / 60), ("rad/s", 1 / (2 * np.pi)), ("1/min", 1 / 60)])
+@pytest.mark.parametrize(("unit", "turns_a_second"), [("rpm", 1 / 60), ("rad·s⁻¹", 1 / (2 * np.pi)), ("Umdr/min", 1 / 60), ("°/s", 1 / 360)])
 def test_turning_is_brought_to_a_nominal_speed_and_said(unit: str, turns_a_second: float) -> None:
     log = map_corners(raw(*((f"Wheel {n}", unit) for n in ("FL", "FR"))))
     np.testing.assert_allclose(log.channels[Corner.FL].speed, SPEED * turns_a_second * 1.95)
@@ -224,14 +224,20 @@ def test_a_person_may_name_columns_with_or_without_unit() -> None:
 
 @pytest.mark.parametrize(
     ("unit", "metres_per_second"),
-    [("km/h", 1 / 3.6), ("MPH", 0.44704), ("[m/s]", 1.0), ("kn", 1852 / 3600), ("ft/s", 0.3048)],
-)
+    [("km/h", 1 / 3.6), ("MPH", 0.44704), ("[m/s]", 1.0), ("kn", 1852 / 3600), ("ft/s", 0.3048), ("km.h-1", 1 / 3.6),
+     ("m·s⁻¹", 1.0), ("m s^-1", 1.0), ("Kilometre / hour", 1 / 3.6)],
+)  # fmt: skip
 def test_units_are_brought_to_metres_per_second(unit: str, metres_per_second: float) -> None:
     """A mile is 1609.344 m and a foot 0.3048 m exactly (international yard and pound agreement, 1959), a nautical mile
     1852 m (international hydrographic conference, 1929); all from memory."""
     assert speed_factor(unit) == pytest.approx(metres_per_second)
     log = map_corners(raw(*((n, unit) for n in ("FL", "FR"))))
     np.testing.assert_allclose(log.channels[Corner.FL].speed, SPEED * metres_per_second)
+
+
+def test_a_unit_that_is_no_speed_is_named() -> None:
+    with pytest.raises(NoWheelSpeeds, match='"FL" is in "bar"'):
+        map_corners(raw(("FL", "bar"), ("FR", "bar")))
 
 
 def test_time_units() -> None:

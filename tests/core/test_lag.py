@@ -58,6 +58,19 @@ def test_channels_with_clocks_of_their_own_have_the_lag_of_what_they_show() -> N
     assert max(errors_in_sigmas) < 3.0
 
 
+@pytest.mark.parametrize("seconds", [0.5, 1.1, 4.0])
+def test_some_seconds_of_many_samples_tell_no_lag(seconds: float) -> None:
+    """As many samples as of a drive, and less time than a bend takes."""
+    times = np.arange(0.0, seconds, 1e-3)
+    noise = np.random.default_rng(5).standard_normal((4, times.size))
+    channels = [
+        RawChannel(c.value, "km/h", times, (60.0 + 8.0 * np.sin(2.0 * times)) * (1.0 + 1e-3 * noise[k]))
+        for k, c in enumerate(Corner)
+    ]
+    _, exam = analyze_raw(RawLog(tuple(channels), "test"))
+    assert all(channel.lag == 0.0 for channel in exam.log.channels.values())
+
+
 def test_a_stuck_corner_is_no_lag() -> None:
     raw = polled(79, 50.0, 0.0)
     stuck = RawLog(

@@ -61,6 +61,12 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(lambda k: [f"{int(TIME[k]) // 60:02d}:{TIME[k] % 60:06.3f}", *speeds(k)]),
     "epoch seconds": f"epoch,{NAMES}\n" + rows(lambda k: [f"{1.76e9 + TIME[k]:.3f}", *speeds(k)]),
     "epoch milliseconds": f"timestamp,{NAMES}\n" + rows(lambda k: [f"{1.76e12 + 1e3 * TIME[k]:.0f}", *speeds(k)]),
+    "steps of 100 ns since year 1": f"ticks,{NAMES}\n" + rows(
+        lambda k: [f"{639081000000000000 + round(1e7 * TIME[k])}", *speeds(k)]
+    ),
+    "steps of 100 ns since 1601": f"timestamp,{NAMES}\n" + rows(
+        lambda k: [f"{134185125000000000 + round(1e7 * TIME[k])}", *speeds(k)]
+    ),
     "epoch microseconds": f"timestamp,{NAMES}\n" + rows(lambda k: [f"{1.76e15 + 1e6 * TIME[k]:.0f}", *speeds(k)]),
     "milliseconds in the name": f"time_ms,{NAMES}\n" + rows(lambda k: [f"{1e3 * TIME[k]:.0f}", *speeds(k)]),
     "grouped thousands": f"time [ms];{SEMI}\n" + rows(lambda k: [f"{1e3 * TIME[k]:,.1f}", *speeds(k)], ";"),

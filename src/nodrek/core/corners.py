@@ -238,6 +238,12 @@ def _missing_sentence(raw: RawLog, chosen: Mapping[Corner, RawChannel]) -> str:
             f"Only one wheel speed was found ({corner}); at least two corners are needed for a comparison. "
             f"Name the others with --map CORNER=NAME; the columns are {names}."
         )
+    odd = next((c for c in raw.channels if c.unit and corner_of(c.name) and not is_speed_spelling(c.unit)), None)
+    if odd is not None and speed_score(odd.name, None) > 0.0:
+        return (
+            f'No wheel speeds were found: "{_short(odd.name)}" is in "{_short(odd.unit or "")}", which is not known as '
+            "a unit of speed. Write km/h, m/s, mph or rpm into its header, or name the columns with --map FL=NAME …."
+        )
     empty = ", ".join(f'"{_short(c.name)}"' for c in raw.channels if corner_of(c.name) and not _has_numbers(c))
     if empty:
         return f"No wheel speeds were found: there are no numbers in {empty}. Export the drive again, with its values."

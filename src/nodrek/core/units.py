@@ -10,10 +10,12 @@ MPH = 0.44704
 """m/s per mile per hour, exact by definition of the international mile."""
 
 _SPEED = {
-    1 / 3.6: ("km/h", "kmh", "kph", "km/hr", "kmph", "km h-1", "km*h-1", "kilometers per hour",
-              "kilometres per hour", "kmh-1", "km/std", "km/u", "kmhr", "km/t", "km/ora", "km/h."),
-    MPH: ("mph", "mi/h", "miles/h", "mile/h", "miles per hour"),
-    1.0: ("m/s", "mps", "ms-1", "m s-1", "m/sec", "meters per second", "metres per second"),
+    1 / 3.6: ("km/h", "kmh", "kph", "km/hr", "kmph", "kilometers per hour",
+              "kilometres per hour", "kmh-1", "km/std", "km/u", "kmhr", "km/t", "km/ora", "km/h.", "km/hour",
+              "kilometer/h", "kilometre/h", "kilometer/hour", "kilometre/hour", "km/stunde"),
+    MPH: ("mph", "mi/h", "miles/h", "mile/h", "miles per hour", "miles/hour", "mile/hour"),
+    1.0: ("m/s", "mps", "ms-1", "m/sec", "meters per second", "metres per second", "m/second", "meter/s",
+          "metre/s", "meter/second", "metre/second", "meters/second", "metres/second"),
     0.3048: ("ft/s", "fps", "ft/sec", "feet per second"),
     1852.0 / 3600.0: ("kn", "kt", "kts", "knots", "knot"),
     1e-2: ("cm/s", "cm/sec"),
@@ -22,8 +24,9 @@ _SPEED = {
 }  # fmt: skip
 _TURN = {
     1 / 60.0: ("rpm", "r/min", "1/min", "u/min", "rev/min", "min-1", "min^-1", "tr/min", "giri/min", "obr/min",
-               "ot/min", "v/min", "omw/min", "rot/min"),
-    0.15915494309189535: ("rad/s", "rad/sec", "rads", "rad s-1"),
+               "ot/min", "v/min", "omw/min", "rot/min", "umdr/min", "umdr./min", "rev per min", "revs/min", "tours/min"),
+    1.0 / 360.0: ("deg/s", "°/s", "deg/sec", "grad/s", "degrees/s"),
+    0.15915494309189535: ("rad/s", "rad/sec", "rads"),
     1.0: ("rev/s", "1/s", "rps", "u/s", "turns/s"),
 }  # fmt: skip
 _EDGE = {1.0: ("hz",), 1000.0: ("khz",)}
@@ -54,9 +57,14 @@ _COUNTS_OF = re.compile(
 """``0.01 km/h``, ``1/16 km/h``, ``10^-2 m/s``: what a count of one stands for."""
 
 
+_PER = re.compile(r"^(?P<what>[a-zµμ]+)[ .*](?P<time>h|s|min)-1$")
+"""``km.h-1``, ``m s⁻¹``."""
+
+
 def _plain(spelling: str) -> str:
     plain = spelling.strip().strip("[](){}").lower().replace("·", "*").replace("⋅", "*").replace("^", "")
-    return " ".join(plain.replace(" / ", "/").split())
+    plain = " ".join(plain.replace("⁻¹", "-1").replace("−", "-").replace(" / ", "/").split())
+    return _PER.sub(r"\g<what>/\g<time>", plain)
 
 
 def _factor(spelling: str | None, known: Mapping[str, float]) -> float | None:

@@ -215,6 +215,8 @@ def _contrasts(channels: Mapping[Corner, WheelChannel]) -> tuple[Lag, Lag, Lag] 
     # of a contrast, which is half the mean of four rounded values
     rounding = max(c.quantum for c in channels.values()) / np.sqrt(12.0) / 2.0 / float(np.median(speed_of_all[use]))
     stretch = max(4, round(STRETCH_S * rate))
+    if times.size < LEAST_STRETCHES * stretch:  # some seconds, however many samples they hold
+        return None
     across, known = Lag(0.0, 0.0), (0.0, SIDES_SLIP, SIDES_SLIP)
     for _ in range(PASSES):
         # a lag between left and right looks like a bend while pulling: take out what is known of it

@@ -9,8 +9,12 @@ from nodrek.core.units import time_factor
 
 DAY = 86400.0
 SOME = 50_000
-_EPOCH = ((1e8, 1e10, 1.0), (1e11, 1e13, 1e-3), (1e14, 1e16, 1e-6), (1e17, 1e19, 1e-9))
-"""Ranges of numbers that are seconds since 1970 in s, ms, µs and ns, for the years 1973 to 2286."""
+_EPOCH = (
+    (6.2e17, 6.7e17, 1e-7), (1.25e17, 1.5e17, 1e-7),
+    (1e8, 1e10, 1.0), (1e11, 1e13, 1e-3), (1e14, 1e16, 1e-6), (1e17, 1e19, 1e-9),
+)  # fmt: skip
+"""Ranges of numbers that are steps of 100 ns since the years 1 and 1601, for the years 1965 to 2124 and 1997 to 2076
+(in ns since 1970 they would be around 1990 and 1974), or time since 1970 in s, ms, µs and ns, for 1973 to 2286."""
 LONGEST_STEP_S = 60.0
 """Between two rows of a log of a drive."""
 STEP_OF_DAY = 3e-5
