@@ -58,7 +58,7 @@ def test_channels_with_clocks_of_their_own_have_the_lag_of_what_they_show() -> N
     assert max(errors_in_sigmas) < 3.0
 
 
-@pytest.mark.parametrize("seconds", [0.5, 1.1, 4.0])
+@pytest.mark.parametrize("seconds", [3.0, 4.0, 9.0])
 def test_some_seconds_of_many_samples_tell_no_lag(seconds: float) -> None:
     """As many samples as of a drive, and less time than a bend takes."""
     times = np.arange(0.0, seconds, 1e-3)
