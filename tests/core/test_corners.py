@@ -55,6 +55,7 @@ NAMINGS = [
     ("WHL_LH_FRT", "WHL_RH_FRT", "WHL_LH_RR", "WHL_RH_RR"), ("SpdFrL", "SpdFrR", "SpdRrL", "SpdRrR"),
     ("Rad v.l.", "Rad v.r.", "Rad h.l.", "Rad h.r."), ("Speed N/S/F", "Speed O/S/F", "Speed N/S/R", "Speed O/S/R"),
     ("WhlSpdLeFrt", "WhlSpdRiFrt", "WhlSpdLeRe", "WhlSpdRiRe"), ("lfws", "rfws", "lrws", "rrws"),
+    ("左前轮速", "右前轮速", "左后轮速", "右后轮速"), ("左前輪 速度", "右前輪 速度", "左後輪 速度", "右後輪 速度"),
     ("Linkervoorwiel", "Rechtervoorwiel", "Linkerachterwiel", "Rechterachterwiel"),
     ("WhlSpdFrL", "WhlSpdFrR", "WhlSpdReL", "WhlSpdReR"), ("Whl_Fr_Le", "Whl_Fr_Ri", "Whl_Re_Le", "Whl_Re_Ri"),
     ("Axle 1 left", "Axle 1 right", "Axle 2 left", "Axle 2 right"), ("WSP_LHF", "WSP_RHF", "WSP_LHR", "WSP_RHR"),
@@ -176,7 +177,7 @@ def test_usual_names_are_understood(names: tuple[str, ...]) -> None:
 
 @pytest.mark.parametrize("name", [
     "Brake pressure FL", "Wheel torque FL", "Tyre pressure FL", "Slip FL", "Ride height FL", "Pulse counter FL",
-    "Door FL", "Tyre temperature FL", "Wheel speed FL valid",
+    "Door FL", "Tyre temperature FL", "左前胎压", "Wheel speed FL valid",
 ])  # fmt: skip
 def test_other_quantities_of_a_corner_are_left_alone(name: str) -> None:
     choice = choose_channels(raw((name, None), ("Wheel speed FL", "km/h"), ("Wheel speed FR", "km/h")), {})

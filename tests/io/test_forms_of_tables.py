@@ -120,6 +120,10 @@ FORMS: dict[str, str] = {
     "parts of a day": lines("Time,FL,FR,RL,RR\n", lambda k: f"{0.5 + TIMES[k] / 86400:.9f},{cells(k)}"),
     "the month in a word": lines("Time,FL,FR,RL,RR\n", lambda k: f"3 May 2026 {stamp(k)},{cells(k)}"),
     "the year behind the clock": lines("Time,FL,FR,RL,RR\n", lambda k: f"Sun May  3 {stamp(k)} 2026,{cells(k)}"),
+    "two clocks, one in words with a zone": lines(
+        "GPS time,Device time,Bearing,FL,FR,RL,RR\n",
+        lambda k: f"Wed Mar 04 {stamp(k)[:8]} GMT+01:00 2026,04-Mar-2026 {stamp(k)},{k % 360},{cells(k)}",
+    ),
     "words of a program in front": lines("", lambda k: f"05-03 {stamp(k)}  1234  1300 D Wheels: " + " ".join(
         f"{c}={KMH[c][k]:.2f}" for c in Corner)),
     "words of a program and a number in brackets": lines("", lambda k: f"May  3 {stamp(k)} van logger[22]: " + " ".join(

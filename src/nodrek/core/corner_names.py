@@ -1,7 +1,7 @@
 """What a channel's name says: which corner, and whether it is a wheel speed at all.
 
 Vocabulary of English, German, French, Spanish, Italian, Polish, Portuguese, Dutch, Swedish, Czech, Danish, Norwegian,
-Hungarian, Finnish, Turkish, Russian and Ukrainian workshops, from memory; every word in lower case, without its number.
+Hungarian, Finnish, Turkish, Russian, Ukrainian, Chinese and Japanese workshops, from memory; every word in lower case, without its number.
 """
 
 from __future__ import annotations
@@ -96,6 +96,8 @@ _GLUED = {
     "hintenlinks": Corner.RL, "hintenrechts": Corner.RR, "linksvoor": Corner.FL, "rechtsvoor": Corner.FR,
     "linkervoor": Corner.FL, "rechtervoor": Corner.FR, "linkerachter": Corner.RL, "rechterachter": Corner.RR,
     "linksachter": Corner.RL, "rechtsachter": Corner.RR, "vorderlinks": Corner.FL, "vorderrechts": Corner.FR,
+    "左前": Corner.FL, "右前": Corner.FR, "左后": Corner.RL, "右后": Corner.RR, "左後": Corner.RL, "右後": Corner.RR,
+    "前左": Corner.FL, "前右": Corner.FR, "后左": Corner.RL, "后右": Corner.RR, "後左": Corner.RL, "後右": Corner.RR,
     "lftfrnt": Corner.FL, "rgtfrnt": Corner.FR, "lftrear": Corner.RL, "rgtrear": Corner.RR,
 }  # fmt: skip
 CORNER_SCORE = 1.0
@@ -127,6 +129,8 @@ OTHER_WORDS = frozenset(
     ).split()
 )
 """Words that make a channel something else than a wheel speed, whatever else it says."""
+_SPEED_SIGNS, _OTHER_SIGNS = frozenset("速転转"), frozenset("压壓圧温溫力矩角荷高磨")
+"""The same where words are not set apart."""
 PART_WORDS = frozenset(
     (
         "brake brk tyre tire door seat window lamp bremse reifen pneu frein freno neumatico gomma opona hamulec däck "
@@ -141,7 +145,7 @@ def words_of(name: str) -> list[str]:
     name = _DOTTED.sub(r" \1\2 ", name)
     name = _SIDE_OF_THE_ROAD.sub(lambda side: " nearside " if side[1] in "nN" else " offside ", name)
     spaced = re.sub(r"(?<=[a-zà-ÿа-яё0-9])(?=[A-ZÀ-ÞА-ЯЁ])|(?<=[A-Z])(?=[A-Z][a-z])", " ", name)
-    words = [w for w in re.split(r"[^0-9a-zà-ÿœĀ-žа-яёіїєґ]+", spaced.lower()) if w]
+    words = [w for w in re.split(r"[^0-9a-zà-ÿœĀ-žа-яёіїєґ一-龥]+", spaced.lower()) if w]
     out: list[str] = []
     for word in words:
         parts = [p for p in re.split(r"\d+", word) if p] or [word]
@@ -236,8 +240,8 @@ def _by_axle_number(names: list[str], pattern: re.Pattern[str]) -> dict[str, dic
 def speed_score(name: str, unit: str | None) -> float:
     """How much a name and unit sound like a wheel speed: 0 not at all, 5 beyond doubt."""
     words = set(words_of(name))
-    speaks_of_speed = bool(words & SPEED_WORDS)
-    if words & OTHER_WORDS or (words & PART_WORDS and not speaks_of_speed):
+    speaks_of_speed = bool(words & SPEED_WORDS or _SPEED_SIGNS & set(name))
+    if words & OTHER_WORDS or _OTHER_SIGNS & set(name) or (words & PART_WORDS and not speaks_of_speed):
         return 0.0
     score = 1.0
     if speaks_of_speed:

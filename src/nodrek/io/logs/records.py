@@ -62,7 +62,10 @@ def detect(head: bytes) -> bool:
     body = lines[len(lines) // 4 : -1] if len(lines) > _LEAST_LINES else lines
     told = sum(len(_pairs_of(line)) >= 2 for line in body)
     enough = max(_LEAST_LINES - 1, _LEAST_SHARE * len(body))
-    return told >= enough or _is_in_blocks(body) or _names_that_come_again(lines) is not None
+    if told >= enough:
+        # dates of words hold colons too: "Wed Mar 04 08:15:00 GMT+01:00 2026"
+        return not _names_its_cells(lines[0], body[0])
+    return _is_in_blocks(body) or _names_that_come_again(lines) is not None
 
 
 def read(file: LogFile, request: Request) -> RawLog:
@@ -121,6 +124,14 @@ def _has_a_head(first: list[str], row: str) -> bool:
     sign = next(sign for sign in _BETWEEN_CELLS if sign is None or len(row.split(sign)) > _LEAST_NAMES)
     heads = (line.split(sign) for line in first)
     return any(len(head) == len(row.split(sign)) and not any(map(_is_stamp, head)) for head in heads)
+
+
+def _names_its_cells(head: str, row: str) -> bool:
+    """Whether `head` has a name without a value for each of the many cells of `row`."""
+    sign = max(_BETWEEN_CELLS[:-1], key=row.count)
+    names = head.split(sign)
+    named = len(names) > _LEAST_NAMES and len(names) == len(row.split(sign))
+    return named and not any(map(_is_stamp, names)) and not _pairs_of(head)
 
 
 def _is_in_blocks(lines: list[str]) -> bool:
