@@ -189,6 +189,15 @@ def test_a_damaged_log_ends_in_a_log_or_a_sentence(tmp_path: Path, seed: int, wo
         read_log(path)
 
 
+@pytest.mark.parametrize("row", ["{:.3f}:Left front wheel speed:30.0:km/h ", "{:.1f},*,29.95,30.14,29.44,30.10,="])
+def test_rows_that_never_end_get_one_sentence(tmp_path: Path, row: str) -> None:
+    """Some hundred thousand letters between two colons once took an hour to be no clock."""
+    path = tmp_path / "line.txt"
+    path.write_text("time:mark:FL:FR" + "".join(row.format(k / 10) for k in range(20_000)), encoding="utf-8")
+    with pytest.raises(UnreadableFile, match="not a log that Nodrek can read"):
+        read_log(path)
+
+
 def test_writing_where_one_may_not_says_so(tmp_path: Path, healthy_raw: RawLog) -> None:
     with pytest.raises(BadRequest, match="cannot be written"):
         write_csv(healthy_raw, tmp_path / "no" / "such" / "folder.csv")

@@ -18,7 +18,7 @@ _GROUPED = re.compile(
     r"([.,]\d+)?$"
 )
 _CLOCK = re.compile(
-    r"^(?P<date>[^:]*?\d[^:]*?[ T])?(?P<a>\d{1,3}):(?P<b>\d{2})(?::(?P<c>\d{2}))?(?P<f>[.,:]\d{1,9})?"
+    r"^(?P<date>[^:]{0,40}?\d[^:]{0,40}?[ T])?(?P<a>\d{1,3}):(?P<b>\d{2})(?::(?P<c>\d{2}))?(?P<f>[.,:]\d{1,9})?"
     r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|[+-]\d{2}:?\d{2}|UTC|[A-Z]{3,4})?(?:\s+\d{4})?$"
 )
 _COMPACT = re.compile(
