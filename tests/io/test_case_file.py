@@ -29,7 +29,7 @@ def checks(draw: st.DrawFn) -> dict[str, object]:
     out: dict[str, object] = {"check": kind.value, "corner": draw(corners), **draw(unknown)}
     if draw(st.booleans()):
         out["result"] = draw(st.sampled_from(RESULTS[kind]))
-    elif draw(st.booleans()):
+    if draw(st.booleans()):
         out["value"] = draw(numbers)
     return out
 

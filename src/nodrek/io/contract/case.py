@@ -265,7 +265,7 @@ def case_json(case: Case) -> dict[str, Any]:
 
 def _check(check: Check) -> dict[str, Any]:
     out = _given(corner=check.corner, result=check.result, value=check.value, mate_value=check.mate_value)
-    if check.result == "open":
+    if check.result == "open" and check.value is None:
         out["value"] = None
     if check.confirmed:
         out["confirmed"] = True
