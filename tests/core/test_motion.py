@@ -78,6 +78,16 @@ def test_bends_leave_no_deviation() -> None:
         assert abs(float(np.nanmedian(known))) < 2e-4
 
 
+def test_a_turn_on_the_spot_leaves_no_deviation() -> None:
+    """Six metres round one point, entered within two seconds: front wheels run 9 % ahead, and differ by less."""
+    tight = np.clip(np.minimum(TIMES - 25.0, 33.0 - TIMES) / 2.0, 0.0, 1.0)
+    tight -= np.clip(np.minimum(TIMES - 92.0, 100.0 - TIMES) / 2.0, 0.0, 1.0)
+    channels = wheels(bends=tight / 6.0)
+    motions = compare_corners(channels, find_usable(channels, TIMES[-1]))
+    for motion in motions.values():
+        assert np.nanmax(np.abs(motion.deviation[motion.expected > 2.5])) < 0.018
+
+
 @pytest.mark.parametrize("corner", list(Corner))
 def test_a_dip_is_seen_at_its_corner_and_nowhere_else(corner: Corner) -> None:
     dips = np.arange(1000, 2400, 37)

@@ -26,6 +26,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import median_last_axis, quick_median, slow_part, spread_blocks, to_blocks
+from nodrek.core.motion.steered import rolls_ahead
 from nodrek.core.motion.usable import WALK, Usable
 
 SLOWEST = WALK
@@ -232,10 +233,15 @@ def _equalise(table: Mapping[Corner, Array], rate: float, louder: Mapping[Corner
             pairs = [pairs[0] - 0.5 * apart, pairs[1] + 0.5 * apart]
         pooled = np.concatenate([to_blocks(p, yaw_size) for p in pairs], axis=1)
         yaw = spread_blocks(median_last_axis(pooled), yaw_size, count)
-    level = {c: values - (0.5 if c.is_left else -0.5) * yaw for c, values in table.items()}
+    level = {c: values - _in_bends(c, yaw, len(table)) for c, values in table.items()}
     common = median_of([values for c, values in level.items() if c not in louder] or list(level.values()))
     slow = {c: slow_part(level[c] - common, round(slow_size * louder.get(c, 1.0))) for c in level}
     return _Equalised(yaw, slow, {c: level[c] - slow[c] for c in level})
+
+
+def _in_bends(corner: Corner, yaw: Array, corners: int) -> Array:
+    """ln that a bend makes of a corner's speed; which axle is steered is known of a whole vehicle only."""
+    return rolls_ahead(corner, yaw) if corners == len(Corner) else (0.5 if corner.is_left else -0.5) * yaw
 
 
 def _one_corner(
@@ -243,7 +249,7 @@ def _one_corner(
 ) -> tuple[CornerMotion, _Noise]:
     """The corner with the noise that it has by itself, and that noise by speed."""
     corner = channel.corner
-    side = (0.5 if corner.is_left else -0.5) * shared.yaw
+    side = _in_bends(corner, shared.yaw, len(shared.fast))
     others = [values for c, values in shared.fast.items() if c is not corner]
     slow = shared.slow[corner]
     own_fast = own_log - slow - side
