@@ -85,7 +85,10 @@ def test_abbreviations_that_only_make_sense_together(names: tuple[str, ...]) -> 
     assert [log.channels[c].name for c in Corner] == list(names)
 
 
-@pytest.mark.parametrize(("unit", "turns_a_second"), [("rpm", 1 / 60), ("rad·s⁻¹", 1 / (2 * np.pi)), ("Umdr/min", 1 / 60), ("°/s", 1 / 360)])
+@pytest.mark.parametrize(
+    ("unit", "turns_a_second"),
+    [("rpm", 1 / 60), ("rad·s⁻¹", 1 / (2 * np.pi)), ("Umdr/min", 1 / 60), ("°/s", 1 / 360)],
+)
 def test_turning_is_brought_to_a_nominal_speed_and_said(unit: str, turns_a_second: float) -> None:
     log = map_corners(raw(*((f"Wheel {n}", unit) for n in ("FL", "FR"))))
     np.testing.assert_allclose(log.channels[Corner.FL].speed, SPEED * turns_a_second * 1.95)

@@ -1,7 +1,8 @@
 """What a channel's name says: which corner, and whether it is a wheel speed at all.
 
 Vocabulary of English, German, French, Spanish, Italian, Polish, Portuguese, Dutch, Swedish, Czech, Danish, Norwegian,
-Hungarian, Finnish, Turkish, Russian, Ukrainian, Chinese and Japanese workshops, from memory; every word in lower case, without its number.
+Hungarian, Finnish, Turkish, Russian, Ukrainian, Chinese and Japanese workshops, from memory; every word in lower case,
+without its number.
 """
 
 from __future__ import annotations
@@ -119,13 +120,14 @@ SPEED_WORDS = frozenset(
 OTHER_WORDS = frozenset(
     (
         "torque trq pressure press prs temp temperature slip angle height accel acceleration force load travel counter "
-        "count cnt pulse pulses ticks tick edges edge valid validity vld vldty invalid err error errors fault faulty status stat state flag quality qf ref reference "
+        "count cnt pulse pulses ticks tick edges edge valid validity status stat state flag quality qf ref reference "
         "target desired demand steering yaw current voltage volt direction dir dirn stdstill mean average diff "
         "difference druck moment drehmoment schlupf temperatur winkel hohe höhe beschleunigung kraft weg zähler zahler "
-        "gültig ungültig gueltig ungueltig fehler pression couple glissement température compteur hauteur presion presión par deslizamiento temperatura "
+        "gültig pression couple glissement température compteur hauteur presion presión par deslizamiento temperatura "
         "contador altura pressione coppia slittamento contatore altezza cisnienie ciśnienie poslizg poślizg licznik "
         "pressao pressão deslizamento druk koppel hoogte teller tryck vridmoment höjd räknare tlak výška crc checksum "
-        "alive rolling engine motor engrpm gear odometer distance range tpms inflation wear pad fluid"
+        "alive rolling engine motor engrpm gear odometer distance range tpms inflation wear pad fluid "
+        "vld vldty invalid err error errors fault faulty ungültig gueltig ungueltig fehler"
     ).split()
 )
 """Words that make a channel something else than a wheel speed, whatever else it says."""

@@ -24,7 +24,7 @@ _SPEED = {
 }  # fmt: skip
 _TURN = {
     1 / 60.0: ("rpm", "r/min", "1/min", "u/min", "rev/min", "min-1", "min^-1", "tr/min", "giri/min", "obr/min",
-               "ot/min", "v/min", "omw/min", "rot/min", "umdr/min", "umdr./min", "rev per min", "revs/min", "tours/min"),
+               "ot/min", "v/min", "omw/min", "rot/min", "umdr/min", "umdr./min", "revs/min", "tours/min"),
     1.0 / 360.0: ("deg/s", "°/s", "deg/sec", "grad/s", "degrees/s"),
     0.15915494309189535: ("rad/s", "rad/sec", "rads"),
     1.0: ("rev/s", "1/s", "rps", "u/s", "turns/s"),

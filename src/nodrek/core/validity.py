@@ -19,11 +19,17 @@ NO_VALUE = np.inf
 MOST_BAD = 0.5
 """Share of declared values, of all corners, from which the signal is not what its name says (never set, or turned
 round)."""
-_GOOD = frozenset("valid validity vld vldty gültig gueltig gultig valide valido válido válida plausible available".split())
-_BAD = frozenset("invalid ungültig ungueltig ungultig error err fault faulty failed fehler implausible".split())
+_GOOD = frozenset(
+    ("valid", "validity", "vld", "vldty", "gültig", "gueltig", "gultig", "valide", "valido", "válido", "válida",
+     "plausible", "available")
+)  # fmt: skip
+_BAD = frozenset(
+    ("invalid", "ungültig", "ungueltig", "ungultig", "error", "err", "fault", "faulty", "failed", "fehler",
+     "implausible")
+)  # fmt: skip
 """Words by which 1 means a value, and by which it means none. ("Status" and "quality" are counted in as many ways as
 there are makers, and are not asked.)"""
-_BESIDE = frozenset("abs esp sensor sens signal sig is flag bit speed".split())
+_BESIDE = frozenset(("abs", "esp", "sensor", "sens", "signal", "sig", "is", "flag", "bit"))
 
 
 def without_invalid(raw: RawLog, chosen: Mapping[Corner, RawChannel]) -> tuple[dict[Corner, RawChannel], str | None]:
@@ -35,7 +41,7 @@ def without_invalid(raw: RawLog, chosen: Mapping[Corner, RawChannel]) -> tuple[d
     bad = {corner: told for corner, channel in chosen.items() if (told := _declared(raw, corner, channel)) is not None}
     if not bad:
         return dict(chosen), None
-    share = float(np.mean(np.concatenate([told for told in bad.values()])))
+    share = float(np.mean(np.concatenate(list(bad.values()))))
     if share > MOST_BAD:
         return dict(chosen), (
             f"Columns that say whether wheel speeds are valid call {100.0 * share:.0f} % of them invalid; "

@@ -175,9 +175,9 @@ def voice_of_a_bad_ring(motion: Deviations, explained: Array) -> Array:
 
 @dataclass(frozen=True, eq=False)
 class _Equalised:
-    """``table``: ln speed by corner; ``yaw`` left−right; ``slow`` by corner; ``fast`` the rest."""
+    """By corner, ln: what ``bends`` make of its speed, the ``slow`` rest, and the ``fast`` one."""
 
-    yaw: Array
+    bends: Mapping[Corner, Array]
     slow: Mapping[Corner, Array]
     fast: Mapping[Corner, Array]
 
@@ -225,7 +225,7 @@ def _equalise(table: Mapping[Corner, Array], rate: float, louder: Mapping[Corner
     # a loud corner makes bends of its own: the other axle tells them
     lefts = [left for left in lefts if not {left, left.mate} & set(louder)] or lefts
     pairs = [table[left] - table[left.mate] for left in lefts]
-    yaw = np.zeros(count)
+    bends = dict.fromkeys(table, np.zeros(count))
     if pairs:
         # axles may differ by a steady amount (one odd tyre): share it out before pooling
         if len(pairs) == 2:
@@ -233,15 +233,11 @@ def _equalise(table: Mapping[Corner, Array], rate: float, louder: Mapping[Corner
             pairs = [pairs[0] - 0.5 * apart, pairs[1] + 0.5 * apart]
         pooled = np.concatenate([to_blocks(p, yaw_size) for p in pairs], axis=1)
         yaw = spread_blocks(median_last_axis(pooled), yaw_size, count)
-    level = {c: values - _in_bends(c, yaw, len(table)) for c, values in table.items()}
+        bends = {c: rolls_ahead(c, yaw, tuple(table), tuple(lefts)) for c in table}
+    level = {c: values - bends[c] for c, values in table.items()}
     common = median_of([values for c, values in level.items() if c not in louder] or list(level.values()))
     slow = {c: slow_part(level[c] - common, round(slow_size * louder.get(c, 1.0))) for c in level}
-    return _Equalised(yaw, slow, {c: level[c] - slow[c] for c in level})
-
-
-def _in_bends(corner: Corner, yaw: Array, corners: int) -> Array:
-    """ln that a bend makes of a corner's speed; which axle is steered is known of a whole vehicle only."""
-    return rolls_ahead(corner, yaw) if corners == len(Corner) else (0.5 if corner.is_left else -0.5) * yaw
+    return _Equalised(bends, slow, {c: level[c] - slow[c] for c in level})
 
 
 def _one_corner(
@@ -249,7 +245,7 @@ def _one_corner(
 ) -> tuple[CornerMotion, _Noise]:
     """The corner with the noise that it has by itself, and that noise by speed."""
     corner = channel.corner
-    side = _in_bends(corner, shared.yaw, len(shared.fast))
+    side = shared.bends[corner]
     others = [values for c, values in shared.fast.items() if c is not corner]
     slow = shared.slow[corner]
     own_fast = own_log - slow - side
