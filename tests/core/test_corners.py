@@ -154,6 +154,16 @@ def test_codes_among_speeds_are_set_apart(code: float) -> None:
     assert any("no valid value" in w for w in log.warnings)
 
 
+def test_values_that_no_vehicle_reaches_are_readings_where_each_is_another() -> None:
+    """Edges that come too early make any period; a code for "no valid value" is one and the same."""
+    wild = SPEED.copy()
+    wild[20::23] = np.linspace(455.0, 910.0, wild[20::23].size)
+    names = [(n, "km/h") for n in ("FL", "FR")]
+    log = map_corners(RawLog((RawChannel(*names[0], TIMES, wild), RawChannel(*names[1], TIMES, SPEED)), "test"))
+    assert not log.channels[Corner.FL].invalid.any()
+    assert 100.0 < float(log.channels[Corner.FL].speed.max()) < 120.0
+
+
 def test_reversing_is_no_code() -> None:
     values = SPEED - 45.0
     log = map_corners(RawLog(tuple(RawChannel(n, "km/h", TIMES, values) for n in ("FL", "FR")), "test"))

@@ -10,7 +10,7 @@ from benchmarks import also_wrong, fourth_world
 
 from conftest import drive, quiet
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Corner, Fault, RawLog, Vehicle, Verdict
+from nodrek.core.model import Corner, Fault, RawChannel, RawLog, Vehicle, Verdict
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -41,6 +41,28 @@ def test_a_corner_that_fails_on_the_way_is_told(kind: str, rate: float) -> None:
     raw = drive(91, rates_hz=(rate,), duration_s=180.0)
     for seed, corner in enumerate((Corner.FR, Corner.RL)):
         assert sure(with_more(raw, kind, corner, seed)) == {(also_wrong.FAULTS[kind], frozenset({corner}))}
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_edges_that_shake_are_no_breaks_and_leave_three_ratios(seed: int) -> None:
+    """A unit that shows single periods reads up to fourteen times too much of them: no corner of a vehicle drives at
+    900 km/h, and none of the others reads wrong for it."""
+    rng = np.random.default_rng(seed)
+    times = np.arange(0.0, 300.0, 0.25)
+    speed = 60.0 + 20.0 * np.sin(times / 23.0) + 8.0 * np.sin(times / 5.0)
+    columns = []
+    for corner in Corner:
+        own = speed * (1.03 if corner is Corner.RL else 1.0) * (1.0 + 1e-3 * rng.standard_normal(times.size))
+        if corner is Corner.FR:
+            own = own / np.maximum(1.0 + 0.35 * rng.standard_normal(times.size), 0.07)
+        columns.append(RawChannel(f"Wheel speed {corner}", "km/h", times, np.round(own, 1)))
+    analysis, exam = analyze_log(map_corners(RawLog(tuple(columns), "test")), Vehicle(), quiet, shipped_calibration())
+    assert analysis.findings[0].fault is Fault.ENCODER_NOISE
+    assert analysis.findings[0].corners == (Corner.FR,)
+    assert all(f.fault is not Fault.INTERMITTENT for f in analysis.findings)
+    assert set(exam.ratios) == set(Corner) - {Corner.FR}
+    low, high = exam.ratios[Corner.RL].interval
+    assert low < 1.03 ** (2 / 3) < high < low * 1.01
 
 
 @pytest.mark.parametrize("kind", ["not sampled", "not there"])

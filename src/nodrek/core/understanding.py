@@ -33,6 +33,8 @@ _GUESSED = {"km/h": 1 / 3.6, "m/s": 1.0, TURNING: NOMINAL_CIRCUMFERENCE / 60.0}
 """m/s per value of the units that are guessed where none is named."""
 MOST_ROWS = 0.6
 """Of the rows of a table, up to which those of one channel may be rows of its own."""
+MOST_WILD, LEAST_WILD = 0.1, 4
+"""Share of a channel's values that may be wild, and how many different ones at least they are."""
 MANY_VALUES = 20
 """Different values, most of them no speeds, from which a channel has another unit, and no code for "no value"."""
 _UNIT_IN_NAME = re.compile(
@@ -80,7 +82,7 @@ def understand(
     invalid = no_values(values, scale.factor)
     if invalid.any():
         notes.append(f'{corner} holds {int(invalid.sum())} samples that mean "no valid value".')
-    speed = np.where(invalid, np.nan, np.abs(values) * scale.factor)
+    speed = np.where(invalid, np.nan, np.minimum(np.abs(values) * scale.factor, FASTEST))
     steps = np.diff(times)
     typical = float(np.median(steps)) if steps.size else 0.0
     rate = 1.0 / typical if typical > 0.0 else 0.0
@@ -171,11 +173,12 @@ def scale_of(channel: RawChannel, times: Array, values: Array) -> Scale:
 def no_values(values: Array, factor: float) -> npt.NDArray[np.bool_]:
     """Samples that say "no valid value": all ones, error codes, negative sentinels."""
     kmh = values * factor * 3.6
-    out: npt.NDArray[np.bool_] = np.abs(kmh) > FASTEST * 3.6
+    beyond: npt.NDArray[np.bool_] = np.abs(kmh) > FASTEST * 3.6
+    out = np.zeros_like(beyond) if _are_wild(kmh[beyond], kmh.size) else beyond.copy()
     if kmh.size and float(kmh.max()) > 200.0:
         for sentinel in NO_VALUE_KMH:
             out |= np.abs(kmh - sentinel) < 0.006
-    read = kmh[~out]
+    read = kmh[~(out | beyond)]
     if not read.size:
         return out
     top, least = float(read.max()), float(read.min())
@@ -190,6 +193,15 @@ def no_values(values: Array, factor: float) -> npt.NDArray[np.bool_]:
     elif least < -APART_KMH:
         out |= kmh < -APART_KMH
     return out
+
+
+def _are_wild(beyond: Array, count: int) -> bool:
+    """Whether values beyond any vehicle's speed are what a unit makes of edges that come too early, and no codes: all
+    but each of them another one, and not many among `count`."""
+    if not 0 < beyond.size < MOST_WILD * count:
+        return False
+    often = np.unique(beyond, return_counts=True)[1]
+    return bool(often.size >= LEAST_WILD and often.max() < 0.5 * beyond.size)
 
 
 def agree_on_guesses(channels: dict[Corner, WheelChannel], warnings: list[str]) -> None:

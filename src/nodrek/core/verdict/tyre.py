@@ -134,7 +134,7 @@ def _finding(
     confidence *= _is_measured(pattern.size, pattern.sigma, AXLE_SURE_SIGMAS if axle else SURE_SIGMAS) * pattern.share
     if abs(pattern.size) < LARGEST_BY_DAMAGE or 0.0 < -pattern.size < _lost_share(exam, pattern.corners):
         confidence *= 1.0 - max((damage.get(c, 0.0) for c in pattern.corners), default=0.0)
-    confidence *= 1.0 - max(noise.values(), default=0.0)
+    confidence *= 1.0 - max((p for c, p in noise.items() if c in exam.ratios), default=0.0)
     if confidence < WORTH_WEIGHING:
         return []
     return [_axle_finding(pattern, confidence) if axle else _corner_finding(exam, pattern, confidence)]
