@@ -16,44 +16,41 @@ from nodrek.core.model import Array, Corner, RawChannel, RawLog
 
 NO_VALUE = np.inf
 """What stands for a value that is declared to be none: no speed of a road vehicle."""
-MOST_BAD = 0.5
-"""Share of declared values, of all corners, from which the signal is not what its name says (never set, or turned
-round)."""
+MOST_BAD, MANY_VALUES = 0.5, 20
+"""Share of a corner's readings that may be declared invalid while they go on with so many different values; more, and
+the signal is not what its name says (never set, turned round, or the memory of a fault)."""
 _GOOD = frozenset(
     ("valid", "validity", "vld", "vldty", "gültig", "gueltig", "gultig", "valide", "valido", "válido", "válida",
      "plausible", "available")
 )  # fmt: skip
 _BAD = frozenset(
-    ("invalid", "ungültig", "ungueltig", "ungultig", "error", "err", "fault", "faulty", "failed", "fehler",
-     "implausible")
+    ("invalid", "ungültig", "ungueltig", "ungultig", "error", "err", "fehler", "implausible")
 )  # fmt: skip
 """Words by which 1 means a value, and by which it means none. ("Status" and "quality" are counted in as many ways as
-there are makers, and are not asked.)"""
+there are makers, and a "fault" may be long past: they are not asked.)"""
 _BESIDE = frozenset(("abs", "esp", "sensor", "sens", "signal", "sig", "is", "flag", "bit"))
 
 
-def without_invalid(raw: RawLog, chosen: Mapping[Corner, RawChannel]) -> tuple[dict[Corner, RawChannel], str | None]:
+def without_invalid(
+    raw: RawLog, chosen: Mapping[Corner, RawChannel]
+) -> tuple[dict[Corner, RawChannel], tuple[str, ...]]:
     """`chosen` with `NO_VALUE` where another column of `raw` declares a value invalid; what a person should know.
 
     Columns of 0 and 1 count, by their words (see `_GOOD`, `_BAD`), where the rest of their name is that of the wheel
     speed.
     """
-    bad = {corner: told for corner, channel in chosen.items() if (told := _declared(raw, corner, channel)) is not None}
-    if not bad:
-        return dict(chosen), None
-    share = float(np.mean(np.concatenate(list(bad.values()))))
-    if share > MOST_BAD:
-        return dict(chosen), (
-            f"Columns that say whether wheel speeds are valid call {100.0 * share:.0f} % of them invalid; "
-            "they were not believed."
-        )
-    out = dict(chosen)
-    for corner, told in bad.items():
-        if told.any():
-            channel = chosen[corner]
-            values = np.where(told & ~np.isnan(channel.values), NO_VALUE, channel.values)
-            out[corner] = RawChannel(channel.name, channel.unit, channel.times_s, values)
-    return out, None
+    out, doubted = dict(chosen), []
+    for corner, channel in chosen.items():
+        told = _declared(raw, corner, channel)
+        if told is None or not told.any():
+            continue
+        read = told & ~np.isnan(channel.values)
+        if told.mean() > MOST_BAD and np.unique(channel.values[read]).size >= MANY_VALUES:
+            doubted.append(corner.value)
+            continue
+        out[corner] = RawChannel(channel.name, channel.unit, channel.times_s, np.where(read, NO_VALUE, channel.values))
+    said = f"Most readings of {', '.join(doubted)} are declared invalid while they go on; that was not believed."
+    return out, (said,) if doubted else ()
 
 
 def _declared(raw: RawLog, corner: Corner, channel: RawChannel) -> npt.NDArray[np.bool_] | None:
