@@ -162,6 +162,10 @@ def test_values_that_no_vehicle_reaches_are_readings_where_each_is_another() -> 
     log = map_corners(RawLog((RawChannel(*names[0], TIMES, wild), RawChannel(*names[1], TIMES, SPEED)), "test"))
     assert not log.channels[Corner.FL].invalid.any()
     assert 100.0 < float(log.channels[Corner.FL].speed.max()) < 120.0
+    # what is declared to be none stays none among them
+    flag = RawChannel("FL valid", None, TIMES, np.where(GONE, 0.0, 1.0))
+    log = map_corners(RawLog((RawChannel(*names[0], TIMES, wild), RawChannel(*names[1], TIMES, SPEED), flag), "test"))
+    assert np.array_equal(log.channels[Corner.FL].invalid, GONE)
 
 
 def test_reversing_is_no_code() -> None:

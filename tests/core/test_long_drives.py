@@ -42,10 +42,10 @@ def test_legs_find_what_the_whole_finds(raw: RawLog, short_legs: None, monkeypat
     for corner in Corner:
         one, other = exam.motions[corner], complete.motions[corner]
         assert np.array_equal(one.times, other.times)
-        # the seams between legs, whose blocks begin elsewhere, move a deviation by well less than its noise does
+        # the seams between legs move a deviation by less than its noise does
         assert np.array_equal(np.isnan(one.deviation), np.isnan(other.deviation))
         apart = np.abs(one.deviation - other.deviation) / other.noise
-        assert np.nanquantile(apart, 0.97) < 0.55
+        assert np.nanquantile(apart, 0.97) < 0.5
         assert exam.followed[corner].times.size <= legs.FOLLOWED_SAMPLES
         assert np.isin(exam.followed[corner].times, one.times).all()
         # samples that read low are left out by their deviation, which the seams move

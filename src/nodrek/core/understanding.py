@@ -174,7 +174,8 @@ def no_values(values: Array, factor: float) -> npt.NDArray[np.bool_]:
     """Samples that say "no valid value": all ones, error codes, negative sentinels."""
     kmh = values * factor * 3.6
     beyond: npt.NDArray[np.bool_] = np.abs(kmh) > FASTEST * 3.6
-    out = np.zeros_like(beyond) if _are_wild(kmh[beyond], kmh.size) else beyond.copy()
+    none = ~np.isfinite(kmh)
+    out = none if _are_wild(kmh[beyond & ~none], kmh.size) else beyond.copy()
     if kmh.size and float(kmh.max()) > 200.0:
         for sentinel in NO_VALUE_KMH:
             out |= np.abs(kmh - sentinel) < 0.006

@@ -27,8 +27,10 @@ LEG_SAMPLES = 30_000
 FOLLOWED_SAMPLES = WHOLE_UP_TO
 LEAST_MOVING_SHARE = 0.05
 BORDER_S = 1.0
-"""Seconds after the border of two legs that are not listened to where legs are followed: slow differences jump there.
-Where all are compared, each is with so much of its neighbours."""
+"""Seconds after the border of two legs that are not listened to where legs are followed: slow differences jump
+there."""
+BESIDE_S = 5.0
+"""Seconds of its neighbours with which each leg is compared: as long as the slowest differences are taken over."""
 
 
 def is_long(channels: Mapping[Corner, WheelChannel]) -> bool:
@@ -49,7 +51,7 @@ def compare_in_legs(
     done = dict.fromkeys(channels, 0)
     for begin, end in _legs(channels):
         # slow differences need what lies beyond the border as well
-        part, fit = _cut(channels, usable, [(begin - BORDER_S, end + BORDER_S)])
+        part, fit = _cut(channels, usable, [(begin - BESIDE_S, end + BESIDE_S)])
         known = silence_breaks(part, fit)
         if loudest is not None:
             # what its ring explains of each sample is known in some legs only

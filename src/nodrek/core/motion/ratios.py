@@ -61,6 +61,8 @@ ROLLING_DRAG = 0.13
 """m/s²: rolling resistance of about 1.3 % of weight (common practice, no published source)."""
 AIR_DRAG = 3e-4
 """1/m: air drag over mass of a usual car or van, times v² (common practice)."""
+HARDLY = 0.2
+"""Share of the blocks that are known of others, below which a corner has no part in ratios."""
 
 
 @dataclass(frozen=True)
@@ -172,6 +174,18 @@ def estimate_ratios(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner
     Empty where the log says so little of them that they would be nonsense.
     """
     return unless_wild(_estimates(data, corners))
+
+
+def ratios_of_most(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
+    """The same; of three where the fourth of them loses so much that hardly anything is known of it."""
+    found = estimate_ratios(data, corners)
+    if found or len(corners) < len(Corner):
+        return found
+    known = {c: int(np.count_nonzero(np.isfinite(data.logs[c]))) for c in corners}
+    least, *others = sorted(known, key=lambda c: known[c])
+    if known[least] > HARDLY * known[others[0]]:
+        return found
+    return estimate_ratios(data, tuple(c for c in corners if c is not least))
 
 
 def unless_wild(found: dict[Corner, RatioEstimate]) -> dict[Corner, RatioEstimate]:

@@ -13,7 +13,7 @@ from nodrek.core.motion.crossing import Crossing, find_crossing, uncrossed
 from nodrek.core.motion.events import Dropouts, LostEdges, find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.legs import compare_in_legs, followed_legs, is_long
 from nodrek.core.motion.overall import overall_ratio
-from nodrek.core.motion.ratios import RatioData, RatioEstimate, estimate_ratios, ratio_blocks
+from nodrek.core.motion.ratios import RatioData, RatioEstimate, ratio_blocks, ratios_of_most
 from nodrek.core.motion.reference import CornerMotion, Deviations, compare_corners, voice_of_a_bad_ring
 from nodrek.core.motion.rolling import as_reported, as_rolling
 from nodrek.core.motion.scale import as_read, brought_to_scale, far_off
@@ -40,8 +40,6 @@ LOUD_LOG_P = -20.0
 WORTH_PULSE, WORTH_SWING = 0.0012, 0.0008
 """Amplitudes from which a fast log asks which shape it is."""
 HIGHEST = 1.05 * FREQUENCIES[1]
-HARDLY = 0.2
-"""Share of the blocks that are known of others, below which a corner has no part in ratios."""
 BAD_SHARE = 0.5
 """A corner dead or frozen for more than this share of driving is not compared."""
 
@@ -140,7 +138,7 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
     progress(0.8, "Measuring the ratios")
     lost = losing_edges(motions)
     blocks = ratio_blocks(channels, usable, lost) if len(compared) >= 2 else None
-    between = _ratios(blocks, compared) if blocks is not None else {}
+    between = ratios_of_most(blocks, compared) if blocks is not None else {}
     ratios, rolling = as_read(as_reported(between, lost), off), as_read(as_rolling(between, lost), off)
     waking = find_waking(log.channels, usable)
     overall = overall_ratio(channels, usable, log.reference) if log.reference is not None else None
@@ -161,18 +159,6 @@ def examine(log: WheelLog, vehicle: Vehicle, progress: Progress) -> Examination:
         rolling,
         blocks,
     )
-
-
-def _ratios(blocks: RatioData, compared: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
-    """Of all compared corners; of three where the fourth loses so much that hardly anything is known of it."""
-    found = estimate_ratios(blocks, compared)
-    if found or len(compared) < len(Corner):
-        return found
-    known = {c: int(np.count_nonzero(np.isfinite(blocks.logs[c]))) for c in compared}
-    least, *others = sorted(known, key=lambda c: known[c])
-    if known[least] > HARDLY * known[others[0]]:
-        return found
-    return estimate_ratios(blocks, tuple(c for c in compared if c is not least))
 
 
 def nothing_to_compare(log: WheelLog, vehicle: Vehicle) -> Examination:
