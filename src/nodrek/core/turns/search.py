@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
@@ -23,6 +23,7 @@ from nodrek.core.motion.blocks import median_last_axis
 from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.turns.carried import DEEP_SCORE, Carried, carried_by_filter, new_part
 from nodrek.core.turns.statistic import log_tail
+from nodrek.core.turns.stroboscope import FROM_STEP_M, colour, expected_floor, likenesses, log_tail_of_parts
 
 BIN_M = 0.05
 """Distance bin: a fortieth of a turn."""
@@ -94,13 +95,16 @@ class Scale:
     trials: float
     log_bound: float = 0.0
     """ln of a bound on the same chance from elsewhere (following single dips); 0 for none."""
+    log_least: float = -math.inf
+    """ln of the chance of one look that is not passed, because samples cannot tell some harmonics from others."""
     weighing: Weighing = Weighing()
     """What of the samples was laid on the turn."""
 
     @property
     def log_p(self) -> float:
         """Natural log of the chance that noise does as well anywhere in the search."""
-        return min(0.0, log_tail(self.half_sum, self.shape) + math.log(self.trials), self.log_bound)
+        alone = max(log_tail(self.half_sum, self.shape), self.log_least)
+        return min(0.0, alone + math.log(self.trials), self.log_bound)
 
     @property
     def p_value(self) -> float:
@@ -197,6 +201,7 @@ def _best_scale(motion: CornerMotion, stretches: list[Stretch], ways: Mapping[We
     looks = len(HARMONICS) * (len(DELAYS) + 2 * len(ways) - 1)
     trials = _independent(stretches) * looks
     best: Scale | None = None
+    floors = {way: _floors(motion, weights, stretches, size, way) for way, weights in ways.items()}
 
     def look(way: Weighing, delay: float, by_mates: bool) -> None:
         nonlocal best
@@ -204,7 +209,7 @@ def _best_scale(motion: CornerMotion, stretches: list[Stretch], ways: Mapping[We
         few = [s for s in stretches if not way.dips_only or np.count_nonzero(ways[way][s.start : s.stop]) >= 2]
         if not few:
             return
-        powers: Array = np.add.reduce([_powers(path, ways[way], s, size, way) for s in few])
+        powers: Array = np.add.reduce([_powers(path, ways[way], s, size, way, floors[way].get(s)) for s in few])
         total = np.zeros(fine.size)
         for k in range(1, HARMONICS[-1] + 1):
             total += powers[np.round(k * fine / step).astype(np.int64)]
@@ -222,7 +227,36 @@ def _best_scale(motion: CornerMotion, stretches: list[Stretch], ways: Mapping[We
     if best is not None and best.log_p < PROMISING_LOG_P:
         for delay in DELAYS[1:]:
             look(best.weighing, best.delay + delay, best.by_mates)
+        best = _less_alike(motion, stretches, ways[best.weighing], best)
     return best
+
+
+def _less_alike(motion: CornerMotion, stretches: list[Stretch], weights: Array, best: Scale) -> Scale:
+    """The scale with what its chance is at least, because slow samples take some of its harmonics for others."""
+    if best.weighing.dips_only or _step_m(motion, stretches) < FROM_STEP_M:
+        return best
+    turns = rolled_path(motion, best.delay, best.by_mates) * best.frequency
+    parts = [likenesses(turns[s.start : s.stop][weights[s.start : s.stop] != 0.0], best.harmonics) for s in stretches]
+    return replace(best, log_least=log_tail_of_parts(best.half_sum, np.concatenate(parts)))
+
+
+def _step_m(motion: CornerMotion, stretches: list[Stretch]) -> float:
+    """Metres rolled from sample to sample."""
+    return sum(s.metres for s in stretches) / max(sum(s.stop - s.start for s in stretches), 1)
+
+
+def _floors(
+    motion: CornerMotion, weights: Array, stretches: list[Stretch], size: int, way: Weighing
+) -> dict[Stretch, npt.NDArray[np.floating[Any]]]:
+    """What the noise's colour makes of each stretch that slow samples see as under a stroboscope."""
+    if way.dips_only or _step_m(motion, stretches) < FROM_STEP_M:
+        return {}
+    colours = colour(weights)
+    return {
+        s: expected_floor(motion.path[p], weights[p] != 0.0, colours, BIN_M, size, _top_bin(size))
+        for s in stretches
+        for p in (slice(s.start, s.stop),)
+    }
 
 
 def rolled_path(motion: CornerMotion, delay: float, by_mates: bool) -> Array:
@@ -242,14 +276,17 @@ def _independent(stretches: list[Stretch]) -> float:
     return max(1.0, band * max(s.metres for s in stretches) * HARMONICS[-1])
 
 
-def _powers(path: Array, weights: Array, stretch: Stretch, size: int, way: Weighing) -> Array:
+def _powers(
+    path: Array, weights: Array, stretch: Stretch, size: int, way: Weighing,
+    floor: npt.NDArray[np.floating[Any]] | None,
+) -> Array:  # fmt: skip
     """Whitened powers of one stretch; of single dips over what events that know no angle have there."""
     part = slice(stretch.start, stretch.stop)
     w, x = weights[part], path[part]
     if not way.dips_only:
         used = w != 0.0
         w = np.where(used, w - w[used].mean() if used.any() else 0.0, 0.0)
-        return whitened(_binned(x, w, size))
+        return whitened(_binned(x, w, size), floor)
     # an event weighs -1, so that the share is added
     share = _usual_share(x, w != 0.0)
     spectrum = np.fft.rfft(_binned(x, w + share, size))[: _top_bin(size)]
@@ -284,13 +321,16 @@ def _top_bin(size: int) -> int:
     return math.ceil(FREQUENCIES[1] * HARMONICS[-1] * BIN_M * size) + 2
 
 
-def whitened(series: npt.NDArray[np.floating[Any]]) -> Array:
+def whitened(series: npt.NDArray[np.floating[Any]], expected: npt.NDArray[np.floating[Any]] | None = None) -> Array:
     """Power spectrum over its local floor: exponential with mean one where there is only noise.
 
-    Only as far as the top harmonic of the highest frequency is needed.
+    Only as far as the top harmonic of the highest frequency is needed. `expected`: the shape of that floor, where it
+    is known to have one.
     """
     part = np.fft.rfft(series)[: _top_bin(series.size)]
     power = part.real**2 + part.imag**2
+    if expected is not None:
+        power = power / expected
     width = max(16, power.size // 32)
     count = power.size // width
     # every third point is enough for a median, and neighbours are not independent

@@ -66,6 +66,8 @@ NARROWEST, WIDEST = 0.03, 0.45
 PLAIN = 12.0
 """ln factor of one place from which nobody asks whether there are two."""
 NEXT_BEST = 6
+CLUMPS, CLUMPS_SHARE = (1, 2, 4), 0.1
+"""Samples since the last dip within which another may be likelier, and chance of a log in which it is."""
 SHARE_OF_TWO, LEAST_OF_TWO = 0.2, 0.015
 """Share of damaged rings that have lost teeth at two places; share of samples that dip on such a ring at least."""
 
@@ -130,9 +132,11 @@ def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
     one = _best_of(looks, frequencies, dips, share, ONE_PLACE)
+    one = replace(one, log_factor=one.log_factor - log_clumping(looks.dip, looks.lost))
     if one.log_factor >= PLAIN or dips.size < 2 * LEAST_DIPS or share < LEAST_OF_TWO:
         return one
     two = _best_of(looks, frequencies, dips, share, TWO_PLACES)
+    two = replace(two, log_factor=two.log_factor - log_clumping(looks.dip, looks.lost))
     total = np.logaddexp(math.log(1.0 - SHARE_OF_TWO) + one.log_factor, math.log(SHARE_OF_TWO) + two.log_factor)
     return replace(two if two.log_factor > one.log_factor else one, log_factor=float(total))
 
@@ -160,6 +164,40 @@ def _best_of(
     factors = factors + np.log(scale_prior(frequencies))[at]
     total = float(np.logaddexp.reduce(factors, axis=None)) - math.log(looked)
     return Track(total, float(frequencies[at[chosen]]), delay, by_mates, int(dips.size), others)
+
+
+def log_clumping(dip: npt.NDArray[np.bool_], lost: npt.NDArray[np.bool_]) -> float:
+    """ln of how much better dips that come in clumps over time explain `dip` than dips that fall anywhere, 0 or more
+    but for a little; `lost`: nothing is known of the samples before.
+
+    A value that rounding turns over, a wheel that slips for a second, a lead that is broken for one dip again and again
+    within a few samples, and where the speed is steady that is at like angles. Chances of a dip soon after one and long
+    after one, each anything (Jeffreys' prior), over one chance.
+    """
+    share = float(dip.mean())
+    before = np.cumsum(dip) - dip
+    starts = np.maximum.accumulate(np.where(lost, np.arange(dip.size), 0))
+    even = _log_likelihood(np.count_nonzero(dip), dip.size, share)
+    better = []
+    for reach in CLUMPS:
+        since = np.maximum(np.arange(dip.size) - reach, starts)
+        soon = before - before[since] > 0
+        better.append(
+            sum(_log_evidence(np.count_nonzero(dip & part), np.count_nonzero(part)) for part in (soon, ~soon)) - even
+        )
+    return float(
+        np.logaddexp.reduce([math.log1p(-CLUMPS_SHARE), *(math.log(CLUMPS_SHARE / len(CLUMPS)) + np.array(better))])
+    )
+
+
+def _log_likelihood(dips: int, looks: int, chance: float) -> float:
+    return sum(n * math.log(p) for n, p in ((dips, chance), (looks - dips, 1.0 - chance)) if n)
+
+
+def _log_evidence(dips: int, looks: int) -> float:
+    """ln of the mean likelihood over all chances, by Jeffreys' prior."""
+    half = math.lgamma(0.5)
+    return math.lgamma(dips + 0.5) + math.lgamma(looks - dips + 0.5) - math.lgamma(looks + 1.0) - 2.0 * half
 
 
 def scale_prior(frequencies: Array) -> Array:

@@ -8,7 +8,9 @@ digit (`stand_in`). Where such runs come at one place of the turn the ring is to
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +20,7 @@ from nodrek.core.motion.blocks import quick_median
 from nodrek.core.turns.phase import ring_angle, within_turn
 from nodrek.core.turns.search import Scale, find_scale_of_events, rolled_path
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, own_and_mates, runs_by_corner
+from nodrek.core.verdict.stand_in import FROM_SPEED, Runs, StandIn, moves, own_and_mates, runs_by_corner
 
 USUAL_RUNS = (1, 2, 3, 4, 6)
 """Samples of a run up to which it may be usual in a sound channel: as many as set this corner best off from its
@@ -60,6 +62,8 @@ SMOOTH = 0.5
 FAINT, VERY_SMOOTH = 0.001, 0.2
 """Overtones over the first harmonic up to which a pattern is a swing; and up to which one that is smaller than
 `HIDDEN_BELOW`, but not than the first number, is one."""
+FEWEST_APART = 50
+"""Samples from which the scatter of a corner is known."""
 ENOUGH_MATES = 3
 """From so many on, somewhat oftener than at the worst of them is odd: of two, each may be the lucky one."""
 PULLS_LOG_P, PULLS = -30.0, 0.008
@@ -123,7 +127,7 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     own_runs, mates_runs = own_and_mates(exam, corner, way)
     if len(mates_runs) < 2:
         return None
-    others = [longer(runs) for runs in mates_runs.values()]
+    others = list(_as_often(exam, corner, way, mates_runs).values())
     own, mates, worst = longer(own_runs), np.median(others, axis=0), np.max(others, axis=0)
     over = REPEATS if way is StandIn.LAST else AGREEMENT
     odd = (own - mates) / np.sqrt(mates + 1.0)
@@ -150,6 +154,33 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     return _held(exam, corner, way, best, tries[best])
 
 
+def _as_often(exam: Examination, corner: Corner, way: StandIn, mates: Mapping[Corner, Runs]) -> dict[Corner, Array]:
+    """Runs of more than `USUAL_RUNS` at each of the `mates`, were it no louder than the corner.
+
+    A value that scatters less about what changes slowly is the same after rounding more often, and by as much again for
+    each sample more (normal law, steps that are small against it).
+    """
+    out = {}
+    for mate, runs in mates.items():
+        own, theirs = (exam.once(f"scatter {c}", partial(_scatter, exam, c)) for c in (corner, mate))
+        louder = max(theirs / own, 1.0) if way is StandIn.LAST and own > 0.0 else 1.0
+        out[mate] = longer(runs) * louder ** np.array(USUAL_RUNS, dtype=float)
+    return out
+
+
+def _scatter(exam: Examination, corner: Corner) -> float:
+    """By how much (m/s) a sample differs from the middle of its neighbours, where none of them stands still for longer
+    than it may by accident; 0 where that is not known."""
+    speed = exam.followed[corner].speed
+    still = runs_by_corner(exam, StandIn.LAST)[corner]
+    held = still.where(still.length > USUAL_RUNS[1]).at(speed.size) > 0
+    asked = moves(exam, corner)[1:-1] & ~(held[:-2] | held[1:-1] | held[2:])
+    if np.count_nonzero(asked) < FEWEST_APART:
+        return 0.0
+    apart = np.abs(np.diff(speed, 2))[asked]
+    return float(np.minimum(apart, 2.0 * np.quantile(apart, 0.8)).mean())
+
+
 def _swings(pattern: Array) -> bool:
     """Whether a ring's first harmonics are those of one out of centre: values stand still at its turning points."""
     overtones = float(pattern[1:].max()) / max(float(pattern[0]), 1e-9)
@@ -171,7 +202,8 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     odd_fast = np.count_nonzero(exam.followed[corner].vehicle[mine] > middle) - float(np.median(fast))
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
-    is_often = own >= OFTEN * (max(s.size for s in starts.values()) + 1)
+    as_often = _as_often(exam, corner, way, mates_runs)
+    is_often = own >= OFTEN * (max(float(n[USUAL_RUNS.index(usual)]) for n in as_often.values()) + 1)
     # at a walk a sample sees an edge or two, and stands still wherever the pitch of a sound ring is even
     is_lost &= not exam.followed[corner].only_crawls
     is_lost = is_lost and not _follows_its_pattern(exam, corner, scale, way, is_often)
