@@ -284,7 +284,7 @@ def _ring(
     if fault == "wrong teeth":
         teeth += int(harm.choice((-5, -4, -3, -2, -1, 1, 2, 3, 4, 5)))
     gone = {"tooth lost": 1, "teeth lost": int(harm.integers(2, 6)), "lost apart": 2}.get(fault, 0)
-    pitch = (np.arange(teeth) + float(own.uniform(0.003, 0.015)) * own.standard_normal(teeth) * (not exact)) / teeth
+    pitch = (np.arange(teeth) + float(own.uniform(0.003, 0.011)) * own.standard_normal(teeth) * (not exact)) / teeth
     first = int(harm.integers(teeth))
     if fault == "bent tooth":
         pitch[first] += float(harm.choice((-1.0, 1.0)) * harm.uniform(0.15, 0.4)) / teeth

@@ -2,6 +2,7 @@
 
 One corner deviates far more often than its mates, mostly downwards, by the depth of an
 edge or two and not down to silence, all through the log and at no fixed place of the turn.
+Or it does so upwards: the control unit counts edges that are no teeth, of interference or debris.
 """
 
 from __future__ import annotations
@@ -41,6 +42,8 @@ be."""
 ANEW, LIKENESS_CLIP = 0.35, 4.0
 """`likeness` up to which deviations come anew, which is asked in fast logs (filters of dirty encoders come to 0.48 and
 more); units of noise to which it limits them."""
+RISES_RATHER = 3.0
+"""Times as many rises as dips from which a corner counts edges that are no teeth."""
 READS_LOW, READS_LOW_SIGMAS = -0.03, -4.0
 """Mean (ln) of a corner, and that over its error, under which lost edges make it, however even it is."""
 EVEN_SIZE, EVEN_SIZE_OF_FAST, MOST_EVEN_SIZE = 0.88, 0.78, 2.5
@@ -54,7 +57,9 @@ class Noisiness:
     ``steady``: share of the parts of the log that dip, ``silent``: share of dips that are silence,
     ``seconds`` looked at; ``skew``: mean cube of the scores less the mates', whose sign says whether
     deviations go rather down (lost edges) or both ways, even where a unit flattens every dip; ``even``: whether it
-    reads too high as often, and as far, as too low, which is no noise."""
+    reads too high as often, and as far, as too low, which is no noise; ``rising``: share of moving samples that read
+    as much too high, where these are far more than the dips (0 elsewhere), the mates' (``mates_rising``), and the share
+    of the parts of the log that hold some (``rising_steady``)."""
 
     share: float
     mates_share: float
@@ -64,6 +69,9 @@ class Noisiness:
     seconds: float
     skew: float
     even: bool = False
+    rising: float = 0.0
+    mates_rising: float = 0.0
+    rising_steady: float = 0.0
 
 
 NO_NOISE = Noisiness(0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0)
@@ -94,7 +102,7 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     if corner not in exam.followed or len(exam.followed) < 2:
         return NO_NOISE
     shares = exam.once("dips", lambda: {c: _dips(exam, c) for c in exam.followed})
-    own, _, moving, spread, skew = shares[corner]
+    own, high, moving, spread, skew = shares[corner]
     others = [dips for c, dips in shares.items() if c is not corner]
     count = int(moving.sum())
     if count < 4 * PARTS:
@@ -110,9 +118,13 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     seconds = count / max(exam.log.channels[corner].rate, 0.1)
     if not _reads_low(exam, corner) and _is_even(exam.followed[corner], shares[corner]):
         return replace(NO_NOISE, mates_share=mates_share, seconds=seconds, even=True)
+    rises = high & moving
+    mates_rising = float(np.median([(d.rises & d.moving).sum() / max(d.moving.sum(), 1) for d in others]))
+    rising = float(rises.sum()) / count if rises.sum() > RISES_RATHER * total else 0.0
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
-        silent / max(total, 1), seconds, skew - mates_skew,
+        silent / max(total, 1), seconds, skew - mates_skew, False, rising, mates_rising,
+        float(np.mean([p.any() for p in np.array_split(rises[moving], PARTS)])),
     )  # fmt: skip
 
 
@@ -152,10 +164,12 @@ def likeness(motion: Deviations, moving: npt.NDArray[np.bool_]) -> float:
 def noise_confidence(exam: Examination, corner: Corner, locked: float) -> float:
     """Raw probability; `locked`: how sure it is that the dips are tied to the wheel's turn."""
     seen = noisiness(exam, corner)
-    even = max(EVEN_SHARE, 4.0 * seen.mates_share)
-    often = ratio_odds(seen.share, even, 2.0)
+    down = seen.share, seen.mates_share, seen.steady
+    up = seen.rising, seen.mates_rising, seen.rising_steady
+    share, mates_share, even_parts = up if seen.rising > 0.0 else down
+    often = ratio_odds(share, max(EVEN_SHARE, 4.0 * mates_share), 2.0)
     loud = ratio_odds(max(seen.spread - 1.0, 0.0), EVEN_RATIO - 1.0, 2.0)
-    steady = ratio_odds(seen.steady, EVEN_STEADY, 5.0)
+    steady = ratio_odds(even_parts, EVEN_STEADY, 5.0)
     broken = ratio_odds(seen.silent, 0.3, 3.0)
     enough = ratio_odds(seen.seconds, EVEN_SECONDS, 3.0)
     wild = (1.0 - (1.0 - often) * (1.0 - 0.5 * loud)) * loud * steady
@@ -173,17 +187,37 @@ def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
                 Fault.ENCODER_NOISE,
                 (corner,),
                 confidence,
-                f"The {corner.words} signal loses single edges all the time, at no fixed place of the turn: "
-                f"{100 * seen.share:.1f} % of its values dip (mates {100 * seen.mates_share:.1f} %). "
-                "The encoder is contaminated or weak.",
+                _words(corner, seen),
                 {
                     "dipping_percent": round(100.0 * seen.share, 2),
                     "mates_dipping_percent": round(100.0 * seen.mates_share, 2),
                     "spread_over_mates": round(seen.spread, 2),
-                },
+                }
+                | (
+                    {
+                        "rising_percent": round(100.0 * seen.rising, 2),
+                        "mates_rising_percent": round(100.0 * seen.mates_rising, 2),
+                    }
+                    if seen.rising > 0.0
+                    else {}
+                ),
             )
         )
     return found
+
+
+def _words(corner: Corner, seen: Noisiness) -> str:
+    if seen.rising > 0.0:
+        return (
+            f"The {corner.words} signal has edges that are no teeth all the time, at no fixed place of the turn: "
+            f"{100 * seen.rising:.1f} % of its values read too high (mates {100 * seen.mates_rising:.1f} %). "
+            "The encoder or the sensor's face carries debris, or the lead picks up interference."
+        )
+    return (
+        f"The {corner.words} signal loses single edges all the time, at no fixed place of the turn: "
+        f"{100 * seen.share:.1f} % of its values dip (mates {100 * seen.mates_share:.1f} %). "
+        "The encoder is contaminated or weak."
+    )
 
 
 def _dips(exam: Examination, corner: Corner) -> _Dips:
