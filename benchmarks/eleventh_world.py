@@ -324,6 +324,8 @@ def _edges(
         seen = speed * (1.0 + swings) > wakes
     elif fault == "weak part":
         wide, until = float(harm.uniform(0.04, 0.3)), float(harm.uniform(3.0, 14.0))
+        # one that never heals is a lost one
+        until = min(until, 0.6 * float(np.quantile(drive.speed, 0.95)))
         inside = np.mod(passes - harm.random(), 1.0) < wide
         seen &= ~inside | (speed * (1.0 + 0.05 * harm.standard_normal(when.size)) > until)
     elif fault == "poor poles":

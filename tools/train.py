@@ -7,7 +7,7 @@ is worth finding, healthy drives with every nuisance, two faults at once, and in
 (`benchmarks.also_wrong`: a corner that dies on the way, an odd tyre beside what is drawn, readings that are missing);
 loggers of 2 to 100 samples a second, 45 s to six minutes, eight kinds of control unit and some with habits of their
 own. Most drives are from worlds of the benchmarks that share no line with the simulator (`ELSEWHERE`): what holds in
-eight worlds is likelier to hold in a ninth. What the other tools learnt stays in the file until they learn again.
+eleven worlds is likelier to hold in a twelfth. What the other tools learnt stays in the file until they learn again.
 """
 
 from __future__ import annotations
@@ -45,18 +45,19 @@ from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 from tools.grow import ALONE, FOLDS, GROWN, grow_alone, grow_rivals, said_by_unseen
 
 FIRST_SEED = 103_300
-DRIVES = 19_500
+DRIVES = 28_000
 ELSEWHERE = {
     10_000_000: WORLDS["second"], 20_000_000: WORLDS["third"], 30_000_000: WORLDS["fifth"],
     40_000_000: WORLDS["fourth"], 50_000_000: WORLDS["sixth"], 60_000_000: WORLDS["seventh"],
-    70_000_000: WORLDS["eighth"],
+    70_000_000: WORLDS["eighth"], 80_000_000: WORLDS["ninth"], 90_000_000: WORLDS["tenth"],
+    100_000_000: WORLDS["eleventh"],
 }  # fmt: skip
 """Worlds that teach as well, by what is added to the seeds of each."""
 IN_TURN = (
-    0, 70_000_000, 60_000_000, 50_000_000, 40_000_000, 30_000_000,
-    0, 70_000_000, 60_000_000, 50_000_000, 40_000_000, 30_000_000, 20_000_000, 10_000_000,
+    0, 100_000_000, 90_000_000, 80_000_000, 70_000_000, 60_000_000, 50_000_000,
+    40_000_000, 100_000_000, 90_000_000, 80_000_000, 30_000_000, 20_000_000, 10_000_000,
 )  # fmt: skip
-"""Worlds that drives are taken from; the first is the simulator that ships, the last two are the simplest ones."""
+"""Worlds that drives are taken from; the first is the simulator that ships, those that come twice are the newest."""
 HEALTHY_SHARE = 0.3
 DOUBLE_SHARE = 0.2
 ALSO_SHARE = 0.3
