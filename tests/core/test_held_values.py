@@ -17,10 +17,10 @@ from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.bridged import held_breaks
 from nodrek.core.verdict.examine import examine
-from nodrek.core.verdict.held import held_values
+from nodrek.core.verdict.held import USUAL_RUNS, as_often_were_they_as_quiet, held_values, longer
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.made import always_made_of_others
-from nodrek.core.verdict.stand_in import StandIn
+from nodrek.core.verdict.stand_in import StandIn, own_and_mates
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.control_unit import SpanOfEdges
 from nodrek.simulate.faults import Cause
@@ -39,11 +39,12 @@ def held_log(
     noise: float = 0.003,
     lasts: tuple[int, int] = (10, 21),
     usual_speed: float = 11.0,
+    quiet: float = 1.0,
 ) -> RawLog:
     """Four corners in steps of `step` km/h; the rear left one shows a stand-in in some turns: at one angle of
     the ``ring``, there but only while ``slow``, at ``any`` angle, over nine ``breaks`` (each `lasts` so many samples)
     or nine ``slow breaks`` in the slower half, ``always``, or as often as its mates (``none``). `sides`: how much
-    faster a corner runs; `usual_speed` m/s."""
+    faster a corner runs; `usual_speed` m/s; `quiet`: noise of the rear left one over its mates'."""
     rng = np.random.default_rng(seed)
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
     speed = usual_speed + 3.0 * np.sin(times / 8.0) + np.sin(times / 2.1)
@@ -62,7 +63,8 @@ def held_log(
         comes = np.concatenate([np.arange(at, at + rng.integers(*lasts)) for at in begins])
     if where == "always":
         comes = np.arange(times.size)
-    raw = {c: 3.6 * speed * (1.0 + sides.get(c, 0.0) + noise * rng.standard_normal(times.size)) for c in Corner}
+    louder = {c: noise * (quiet if c is Corner.RL else 1.0) for c in Corner}
+    raw = {c: 3.6 * speed * (1.0 + sides.get(c, 0.0) + louder[c] * rng.standard_normal(times.size)) for c in Corner}
     own, others = raw[Corner.RL], np.sort([raw[c] for c in Corner if c is not Corner.RL], axis=0)
     made = {
         StandIn.MIDDLE_OF_ALL: others[:2].mean(axis=0),
@@ -306,6 +308,18 @@ def test_the_pattern_of_a_sound_ring_is_no_proof(log: RawLog, corner: Corner) ->
     held = held_values(exam, corner)
     assert held is None or not held.is_tied
     assert not [f for f in analysis.findings if f.confidence >= 0.5]
+
+
+def test_a_quiet_corner_repeats_more_often_and_holds_nothing() -> None:
+    """Half as loud as its mates: four in a row alike come seven times as often, which is what the mates foretell."""
+    log = held_log("none", step=0.05, noise=0.003, quiet=0.5)
+    _, exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)
+    own, mates = own_and_mates(exam, Corner.RL, StandIn.LAST)
+    foretold = as_often_were_they_as_quiet(exam, Corner.RL, StandIn.LAST, mates)
+    place = USUAL_RUNS.index(3)
+    assert longer(own)[place] > 4.0 * max(longer(runs)[place] for runs in mates.values())
+    assert longer(own)[place] < 2.0 * max(runs[place] for runs in foretold.values())
+    assert held_values(exam, Corner.RL) is None
 
 
 def test_an_even_speed_on_a_smooth_road_is_no_break() -> None:

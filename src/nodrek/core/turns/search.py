@@ -236,8 +236,9 @@ def _less_alike(motion: CornerMotion, stretches: list[Stretch], weights: Array, 
     if best.weighing.dips_only or _step_m(motion, stretches) < FROM_STEP_M:
         return best
     turns = rolled_path(motion, best.delay, best.by_mates) * best.frequency
-    parts = [likenesses(turns[s.start : s.stop][weights[s.start : s.stop] != 0.0], best.harmonics) for s in stretches]
-    return replace(best, log_least=log_tail_of_parts(best.half_sum, np.concatenate(parts)))
+    looked = [turns[s.start : s.stop][weights[s.start : s.stop] != 0.0] for s in stretches]
+    parts = [likenesses(of_stretch, best.harmonics) for of_stretch in looked if of_stretch.size]
+    return replace(best, log_least=log_tail_of_parts(best.half_sum, np.concatenate(parts))) if parts else best
 
 
 def _step_m(motion: CornerMotion, stretches: list[Stretch]) -> float:

@@ -59,8 +59,11 @@ def expected_floor(
         rolled = (path[lag:] - path[:-lag])[used[lag:] & used[:-lag]]
         if not rolled.size or alike == 0.0:
             continue
-        places = (np.abs(rolled) / bin_m).astype(np.int64) % size
-        ways = np.bincount(places, minlength=size).astype(np.float32)
+        # between two bins, as on average the samples are: half a bin is an eighth of a turn of the top harmonic
+        places = np.abs(rolled) / bin_m
+        low = np.floor(places).astype(np.int64)
+        share = places - low
+        ways = np.bincount(low % size, 1.0 - share, size) + np.bincount((low + 1) % size, share, size)
         out += 2.0 * float(alike) / count * np.fft.rfft(ways)[:bins].real
     return np.maximum(out, LEAST_FLOOR)
 

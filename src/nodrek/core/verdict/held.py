@@ -127,7 +127,7 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     own_runs, mates_runs = own_and_mates(exam, corner, way)
     if len(mates_runs) < 2:
         return None
-    others = list(_as_often(exam, corner, way, mates_runs).values())
+    others = list(as_often_were_they_as_quiet(exam, corner, way, mates_runs).values())
     own, mates, worst = longer(own_runs), np.median(others, axis=0), np.max(others, axis=0)
     over = REPEATS if way is StandIn.LAST else AGREEMENT
     odd = (own - mates) / np.sqrt(mates + 1.0)
@@ -154,7 +154,9 @@ def _held_by(exam: Examination, corner: Corner, way: StandIn) -> Held | None:
     return _held(exam, corner, way, best, tries[best])
 
 
-def _as_often(exam: Examination, corner: Corner, way: StandIn, mates: Mapping[Corner, Runs]) -> dict[Corner, Array]:
+def as_often_were_they_as_quiet(
+    exam: Examination, corner: Corner, way: StandIn, mates: Mapping[Corner, Runs]
+) -> dict[Corner, Array]:
     """Runs of more than `USUAL_RUNS` at each of the `mates`, were it no louder than the corner.
 
     A value that scatters less about what changes slowly is the same after rounding more often, and by as much again for
@@ -202,7 +204,7 @@ def _held(exam: Examination, corner: Corner, way: StandIn, usual: int, scale: Sc
     odd_fast = np.count_nonzero(exam.followed[corner].vehicle[mine] > middle) - float(np.median(fast))
     is_lost = odd_fast >= LEAST_FAST * (own - mates)
     is_lost &= -_log_p(scale) >= COHERENT * (own - mates) ** 2 / own
-    as_often = _as_often(exam, corner, way, mates_runs)
+    as_often = as_often_were_they_as_quiet(exam, corner, way, mates_runs)
     is_often = own >= OFTEN * (max(float(n[USUAL_RUNS.index(usual)]) for n in as_often.values()) + 1)
     # at a walk a sample sees an edge or two, and stands still wherever the pitch of a sound ring is even
     is_lost &= not exam.followed[corner].only_crawls
