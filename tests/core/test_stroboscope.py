@@ -79,10 +79,11 @@ def test_the_floor_is_the_mean_power_of_such_noise() -> None:
     assert float(ratio.max()) < 1.3
     # that is a shape: it rises to five times what it falls to
     assert float(expected.max() / expected.min()) > 4.0
-    assert colour(noise[0]) == pytest.approx([0.5, 0.25, 0.125], abs=0.25)
+    colours = np.mean([colour(series) for series in noise[:60]], axis=0)
+    assert colours == pytest.approx([0.5, 0.25, 0.125], abs=0.05)
 
 
-@given(st.integers(1, 12), st.floats(1.5, 12.0))
+@given(st.integers(1, 12), st.floats(5.0, 12.0))
 def test_parts_that_are_all_alike_have_the_tail_of_the_gamma_law(shape: int, times: float) -> None:
     ours = log_tail_of_parts(times * shape, np.full(2 * shape, 0.5))
     assert ours == pytest.approx(stats.gamma(shape).logsf(times * shape), rel=0.03, abs=0.35)
