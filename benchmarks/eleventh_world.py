@@ -254,8 +254,8 @@ def _turned(own: np.random.Generator, car: _Car, drive: _Drive, road: Array, cor
     slip = car.soft * share * force * (1.0 + 0.05 * left * lateral)
     slip = slip + np.where(drive.pull < -0.4, 1.3e-3 * drive.pull * (1.3 if front else 0.7), 0.0) + share * drive.rings
     if car.nuisance == "slippery" and share > 0.0:
-        for _ in range(int(own.integers(2, 7))):
-            near = own.choice(np.flatnonzero((drive.pull > 0.7) & (speed < 15.0))) if (drive.pull > 0.7).any() else 0
+        pulls = np.flatnonzero((drive.pull > 0.7) & (speed < 15.0))
+        for near in own.choice(pulls, int(own.integers(2, 7))) if pulls.size else ():
             inside = np.clip((drive.time - drive.time[near]) / float(own.uniform(0.3, 1.5)), 0.0, 1.0)
             slip = slip + float(own.uniform(0.03, 0.5)) * share * np.sin(np.pi * inside) ** 2
     if drive.full.any():

@@ -23,7 +23,8 @@ import numpy.typing as npt
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.phase import within_turn
-from nodrek.core.turns.search import FREQUENCIES, Scale, Stretch
+from nodrek.core.turns.search import BIN_M, FREQUENCIES, Scale, Stretch
+from nodrek.core.turns.stroboscope import floor_at
 from nodrek.core.turns.swing import LEAST_SWING, SWINGS
 from nodrek.core.turns.track import STEP, Belief, Index, Looks, Track, looks_of, scale_prior, spread
 
@@ -31,6 +32,7 @@ GRID = 32
 """Phase steps per turn."""
 NARROWEST, WIDEST = 0.05, 3.0
 """Turns a window covers: a single period at least."""
+OVERTONES = (1, 2, 3, 4)
 LOST_SHARES = (0.007, 0.016, 0.045)
 """Part of the ring's edges that is lost at the place."""
 SWING_DELAYS_S = (0.0, 0.06)
@@ -126,7 +128,10 @@ def weigh_shapes(
     scores = looks.score[:MOST_OF_FAST] if looks.is_thinned else looks.score
     jolts = min(max(JOLTS, float(np.mean(np.abs(scores) > FAR_OUT))), MOST_JOLTS)
     scores = np.clip(scores, DEEPEST, HIGHEST)
-    tied, loose = _followed(looks, scores, frequencies[:, None] * paths, templates, jolts)
+    first = floor_at(looks.paths[ways[0]][: scores.size], scores, np.outer(OVERTONES, frequencies), BIN_M)
+    # a gap has overtones, a swing has none
+    louder = np.where(np.arange(templates.count)[:, None] < templates.pulses, first.mean(axis=0), first[0])
+    tied, loose = _followed(looks, scores, frequencies[:, None] * paths, templates, jolts, np.sqrt(louder))
     dense = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
     tied += np.log(scale_prior(dense))[np.minimum(np.searchsorted(dense, frequencies), dense.size - 1)]
     # dips and jolts that know no angle are the rival
@@ -140,16 +145,18 @@ def weigh_shapes(
     return Shapes(pulse, swing, best)
 
 
-def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates, jolts: float) -> tuple[Array, Array]:
+def _followed(
+    looks: Looks, scores: Array, turns: Array, templates: _Templates, jolts: float, louder: Array
+) -> tuple[Array, Array]:
     """ln Bayes factor over plain noise of each shape at each candidate, tied to the wheel and at any angle; both of
     shape (shapes, candidates), −inf where it was given up.
 
     `scores` in noise units, shape (samples,); `turns` by each candidate, shape (candidates, samples); a share `jolts`
-    of the samples knows of nothing.
+    of the samples knows of nothing; `louder`: noise at the scale of each shape and candidate over that of the samples.
     """
     starts = -np.floor(within_turn(turns) * GRID).astype(np.int64) % GRID
     speeds = np.rint(SPEED_STEPS * looks.speed).astype(np.int64)
-    scores, noises = scores.astype(np.float32), looks.noise.astype(np.float32)
+    scores, noises, louder = scores.astype(np.float32), looks.noise.astype(np.float32), louder.astype(np.float32)
     tied = np.zeros((templates.count, turns.shape[0]))
     loose = np.zeros(tied.shape)
     rows, columns = np.arange(tied.shape[0]), np.arange(tied.shape[1])
@@ -161,13 +168,14 @@ def _followed(looks: Looks, scores: Array, turns: Array, templates: _Templates, 
         belief = spread(belief, float(looks.wander[start:stop].sum()))
         inside = np.s_[start:stop]
         foreseen = templates.foreseen(rows, columns, speeds[inside], starts[columns, inside].T)
-        foreseen /= noises[inside, None, None]
+        times = louder[rows][:, None, columns, None]
+        foreseen /= noises[inside, None, None] * times
         np.clip(foreseen, DEEPEST, HIGHEST, out=foreseen)
-        score = scores[inside, None, None]
+        score = scores[inside, None, None] / times
         seen = _chance(score - foreseen[0], jolts)
         unsure = np.any(foreseen[0] != foreseen[1], axis=(1, 2, 3))
         if unsure.any():
-            seen[unsure] = 0.5 * (seen[unsure] + _chance(score - foreseen[1, unsure], jolts))
+            seen[unsure] = 0.5 * (seen[unsure] + _chance(score[unsure] - foreseen[1, unsure], jolts))
         present = templates.present[rows]
         seen *= present / _chance(score, jolts)
         seen += 1.0 - present

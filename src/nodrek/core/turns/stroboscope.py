@@ -68,6 +68,21 @@ def expected_floor(
     return np.maximum(out, LEAST_FLOOR)
 
 
+def floor_at(path: Array, weights: Array, frequencies: Array, bin_m: float) -> Array:
+    """The same at `frequencies` (turns/m, any shape), of the colour that `weights` have themselves; 1 at least.
+
+    All 1 where samples are closer than `FROM_STEP_M`.
+    """
+    if path.size < FEWEST or abs(float(path[-1] - path[0])) < FROM_STEP_M * path.size:
+        return np.ones(frequencies.shape)
+    out = np.ones(frequencies.size)
+    for lag, alike in enumerate(colour(weights), 1):
+        steps, count = np.unique(np.rint(np.abs(path[lag:] - path[:-lag]) / bin_m), return_counts=True)
+        # a halt, or a hole in the log, is no step
+        out += 2.0 * alike / path.size * (np.cos(2.0 * np.pi * bin_m * np.outer(frequencies.ravel(), steps)) @ count)
+    return np.maximum(out, 1.0).reshape(frequencies.shape)
+
+
 def likenesses(turns: Array, harmonics: int) -> Array:
     """How harmonics 1 to `harmonics` of noise at so many `turns` hang together: what each independent part of their
     powers has of the sum, shape (2 * harmonics,). All 1/2 where none is like another."""

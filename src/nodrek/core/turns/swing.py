@@ -12,7 +12,8 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.reference import CornerMotion
-from nodrek.core.turns.search import FREQUENCIES, Stretch
+from nodrek.core.turns.search import BIN_M, FREQUENCIES, Stretch
+from nodrek.core.turns.stroboscope import floor_at
 from nodrek.core.turns.track import Belief, Looks, Track, looks_of, scale_prior, spread
 
 CLIP = 4.0
@@ -48,6 +49,9 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
     weight = (score / scatter / noise).astype(np.float32)
     terms = [weight * _unit_vectors(frequencies[:, None] * looks.paths[w]) for w in ways]
     sums = np.add.reduceat(np.vstack(terms), starts, axis=1).T
+    # noise with a colour is louder at some scales, where the speed is steady
+    floor = np.tile(floor_at(looks.paths[ways[0]], score, frequencies, BIN_M), len(ways)).astype(np.float32)
+    sums /= floor
     largest = np.ascontiguousarray(np.abs(sums))
     # what each piece says, by phase less the most that any phase can gain, so that nothing overflows
     angle = 2.0 * np.pi * (np.arange(SWING_GRID) + 0.5) / SWING_GRID
@@ -67,7 +71,7 @@ def follow_swing(motion: CornerMotion, stretches: list[Stretch]) -> Track | None
         np.exp(gain, out=gain)
         np.multiply(gain, belief, out=gain)
         total = np.maximum(gain @ every, 1e-30)
-        score += np.log(total) + size[..., 0] * largest[k] - 0.5 * size[..., 0] ** 2 * np.float32(energy[k])
+        score += np.log(total) + size[..., 0] * largest[k] - 0.5 * size[..., 0] ** 2 * (np.float32(energy[k]) / floor)
         belief = gain / total[..., None]
     score = score + prior
     chosen = int(np.argmax(score.max(axis=0)))

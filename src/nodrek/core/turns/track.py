@@ -175,15 +175,16 @@ def log_clumping(dip: npt.NDArray[np.bool_], lost: npt.NDArray[np.bool_]) -> flo
     after one, each anything (Jeffreys' prior), over one chance.
     """
     share = float(dip.mean())
-    before = np.cumsum(dip) - dip
+    before: Index = np.cumsum(dip) - dip
     starts = np.maximum.accumulate(np.where(lost, np.arange(dip.size), 0))
-    even = _log_likelihood(np.count_nonzero(dip), dip.size, share)
+    even = _log_likelihood(int(np.count_nonzero(dip)), dip.size, share)
     better = []
     for reach in CLUMPS:
         since = np.maximum(np.arange(dip.size) - reach, starts)
         soon = before - before[since] > 0
         better.append(
-            sum(_log_evidence(np.count_nonzero(dip & part), np.count_nonzero(part)) for part in (soon, ~soon)) - even
+            sum(_log_evidence(int(np.count_nonzero(dip & part)), int(np.count_nonzero(part))) for part in (soon, ~soon))
+            - even
         )
     return float(
         np.logaddexp.reduce([math.log1p(-CLUMPS_SHARE), *(math.log(CLUMPS_SHARE / len(CLUMPS)) + np.array(better))])
