@@ -31,6 +31,7 @@ from benchmarks import (
     smallest,
     tenth_world,
     third_world,
+    twelfth_world,
 )
 from benchmarks.reliability import reliability, share
 from benchmarks.second_world import Drawn
@@ -47,9 +48,9 @@ from nodrek.io.knowledge import shipped_calibration
 WORLDS = {
     "second": second_world, "third": third_world, "fourth": fourth_world, "fifth": fifth_world, "sixth": sixth_world,
     "seventh": seventh_world, "eighth": eighth_world, "ninth": ninth_world,
-    "tenth": tenth_world, "eleventh": eleventh_world,
+    "tenth": tenth_world, "eleventh": eleventh_world, "twelfth": twelfth_world,
 }  # fmt: skip
-EXACT = ("fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth", "eleventh")
+EXACT = ("fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth", "eleventh", "twelfth")
 """Worlds that draw the mean reading too. In the others two roundings of one number differ as well, and more is asked
 for than such differences make."""
 AS_TEXT = ("tenth",)
