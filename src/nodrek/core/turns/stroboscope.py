@@ -10,6 +10,7 @@ that. Where the speed varies nothing is left of either.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -17,11 +18,14 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array
 
+Waves = npt.NDArray[np.complexfloating[Any, Any]]
 FROM_STEP_M = 0.2
 """Metres from sample to sample from which samples are too few to see every harmonic."""
 LAGS = 3
 """Samples over which noise has a colour. Longer ones would begin to know the line that a ring makes."""
-LEAST_FLOOR = 0.3
+FADES_FROM, MOST_KEPT = 0.1, 0.97
+"""Correlation at the last lags from which noise is taken to fade on as it does there, and what it keeps at most."""
+LEAST_FLOOR = 0.1
 """Of the mean power, so much is expected everywhere."""
 FEWEST = 12
 """Samples under which no colour is asked for."""
@@ -53,19 +57,16 @@ def expected_floor(
     frequency is 1 + 2·Σ r·⟨cos⟩, the cosine of the turn that it makes of the way rolled in that lag (Wiener and
     Khinchin; from memory).
     """
-    out = np.ones(bins)
     count = max(int(np.count_nonzero(used)), 1)
-    for lag, alike in enumerate(colours, 1):
-        rolled = (path[lag:] - path[:-lag])[used[lag:] & used[:-lag]]
-        if not rolled.size or alike == 0.0:
-            continue
+    seen: list[Waves] = []
+    for lag in range(1, colours.size + 1):
         # between two bins, as on average the samples are: half a bin is an eighth of a turn of the top harmonic
-        places = np.abs(rolled) / bin_m
+        places = np.abs((path[lag:] - path[:-lag])[used[lag:] & used[:-lag]]) / bin_m
         low = np.floor(places).astype(np.int64)
         share = places - low
         ways = np.bincount(low % size, 1.0 - share, size) + np.bincount((low + 1) % size, share, size)
-        out += 2.0 * float(alike) / count * np.fft.rfft(ways)[:bins].real
-    return np.maximum(out, LEAST_FLOOR)
+        seen.append(np.fft.rfft(ways)[:bins] / count)
+    return np.maximum(_floor(colours, seen), LEAST_FLOOR)
 
 
 def floor_at(path: Array, weights: Array, frequencies: Array, bin_m: float) -> Array:
@@ -75,12 +76,25 @@ def floor_at(path: Array, weights: Array, frequencies: Array, bin_m: float) -> A
     """
     if path.size < FEWEST or abs(float(path[-1] - path[0])) < FROM_STEP_M * path.size:
         return np.ones(frequencies.shape)
-    out = np.ones(frequencies.size)
-    for lag, alike in enumerate(colour(weights), 1):
-        steps, count = np.unique(np.rint(np.abs(path[lag:] - path[:-lag]) / bin_m), return_counts=True)
+    colours = colour(weights)
+    seen: list[Waves] = []
+    for lag in range(1, colours.size + 1):
         # a halt, or a hole in the log, is no step
-        out += 2.0 * alike / path.size * (np.cos(2.0 * np.pi * bin_m * np.outer(frequencies.ravel(), steps)) @ count)
-    return np.maximum(out, 1.0).reshape(frequencies.shape)
+        steps, count = np.unique(np.rint(np.abs(path[lag:] - path[:-lag]) / bin_m), return_counts=True)
+        turned = np.exp(-2j * np.pi * bin_m * np.outer(frequencies.ravel(), steps))
+        seen.append(turned @ count.astype(np.complex128) / path.size)
+    return np.maximum(_floor(colours, seen), 1.0).reshape(frequencies.shape)
+
+
+def _floor(colours: Array, turned: Sequence[Waves]) -> Array:
+    """The floor from what a frequency makes of the way rolled in each lag (mean of e^−iφ), fading on beyond the last
+    one where noise does: one lag after another turns it on as the first one does."""
+    out: Array = 1.0 + 2.0 * sum(alike * seen.real for alike, seen in zip(colours.tolist(), turned, strict=True))
+    before, last = colours[-2:].tolist()
+    if min(before, last) > FADES_FROM:
+        on = min(last / before, MOST_KEPT) * turned[0]
+        out += 2.0 * last * (turned[-1] * on / (1.0 - on)).real
+    return out
 
 
 def likenesses(turns: Array, harmonics: int) -> Array:
