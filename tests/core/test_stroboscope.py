@@ -16,6 +16,7 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.search import BIN_M, find_scale, find_stretches
 from nodrek.core.turns.statistic import log_tail
 from nodrek.core.turns.stroboscope import colour, expected_floor, likenesses, log_tail_of_parts
+from nodrek.core.turns.swing import follow_swing
 from nodrek.core.turns.track import follow_dips, log_clumping
 
 NOISE = 0.004
@@ -32,17 +33,24 @@ def steady(seed: int, rate: float = 4.0, carried: float = 0.5, seconds: float = 
     return CornerMotion(Corner.RL, times, speed, speed, NOISE * noise, flat, path, path.copy(), speed)
 
 
-def test_coloured_noise_of_a_steady_wheel_is_no_ring() -> None:
-    """Of forty looks one or two may be rarer than one in forty, and none than one in ten thousand (they came to 1e-17
-    where noise passed for white and all harmonics for witnesses of their own)."""
-    chances = []
-    for seed in range(40):
-        motion = steady(seed)
-        scale = find_scale(motion, find_stretches(motion))
+@pytest.mark.parametrize(("rate", "carried"), [(4.0, 0.0), (4.0, 0.6), (10.0, 0.7), (50.0, 0.9)])
+def test_coloured_noise_of_a_steady_wheel_is_no_ring(rate: float, carried: float) -> None:
+    """Of twenty looks one or two may be rarer than one in twenty, and none than one in ten thousand (they came to 1e-22
+    where noise passed for white and all harmonics for witnesses of their own). Nor is it a swing."""
+    chances, swings = [], []
+    for seed in range(20):
+        motion = steady(seed, rate, carried, seconds=min(240.0, 6_000.0 / rate))
+        stretches = find_stretches(motion)
+        scale = find_scale(motion, stretches)
         assert scale is not None
         chances.append(scale.log_p)
+        if rate < 20.0 and seed < 8:
+            swing = follow_swing(motion, stretches)
+            assert swing is not None
+            swings.append(swing.log_factor)
     assert min(chances) > np.log(1e-4)
-    assert np.mean(np.array(chances) < np.log(1.0 / 40.0)) < 0.15
+    assert np.mean(np.array(chances) < np.log(1.0 / 20.0)) < 0.15
+    assert max(swings, default=0.0) < 3.0
 
 
 def test_a_ring_is_found_in_the_same_noise_where_the_speed_varies() -> None:

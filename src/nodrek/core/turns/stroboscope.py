@@ -65,7 +65,7 @@ def expected_floor(
         low = np.floor(places).astype(np.int64)
         share = places - low
         ways = np.bincount(low % size, 1.0 - share, size) + np.bincount((low + 1) % size, share, size)
-        seen.append(np.fft.rfft(ways)[:bins] / count)
+        seen.append(np.asarray(np.fft.rfft(ways)[:bins], dtype=np.complex128) / count)
     return np.maximum(_floor(colours, seen), LEAST_FLOOR)
 
 
@@ -82,7 +82,7 @@ def floor_at(path: Array, weights: Array, frequencies: Array, bin_m: float) -> A
         # a halt, or a hole in the log, is no step
         steps, count = np.unique(np.rint(np.abs(path[lag:] - path[:-lag]) / bin_m), return_counts=True)
         turned = np.exp(-2j * np.pi * bin_m * np.outer(frequencies.ravel(), steps))
-        seen.append(turned @ count.astype(np.complex128) / path.size)
+        seen.append(np.asarray(turned @ count / path.size, dtype=np.complex128))
     return np.maximum(_floor(colours, seen), 1.0).reshape(frequencies.shape)
 
 
