@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from benchmarks import twelfth_world
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -531,6 +532,15 @@ def test_wake_up_speed_is_where_reading_begins(wake_kmh: float) -> None:
     assert waking[Corner.RL].scatter < 0.1
     assert waking[Corner.RL].silent_above == 0.0
     assert waking[Corner.FL].wake * 3.6 < 2.0
+
+
+def test_what_a_unit_shows_for_a_moment_is_no_wake_up() -> None:
+    """Silent below some 20 km/h, and flickering above; the mean of the others for half a second after each start."""
+    drawn = twelfth_world.draw(320_042, "wide", 50.0)
+    log = map_corners(drawn.log)
+    waking = find_waking(log.channels, find_usable(log.channels, log.duration))[drawn.corners[0]]
+    assert 3.6 * waking.wake == pytest.approx(20.0, abs=2.0)
+    assert waking.silent_above < 2.0
 
 
 @pytest.mark.parametrize(

@@ -40,6 +40,8 @@ READS_FROM, WIDEST_GAP = 0.1, 8.5
 """Share of its readings below whose speed a corner may be asleep, since falling silent takes its time; m/s above which
 no gap is (common practice, no published source: the widest that still wake do so below 30 km/h)."""
 LEAST_READING_S = 2.0
+STANDS_IN_S = 1.0
+"""Seconds for which a unit may show the others in place of a corner that is silent (common practice)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,7 +93,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         # a stop in between is no driving
         dead[corner] = float((long_dead & moving).sum() * GRID_STEP)
         since[corner] = float(grid[np.argmax(long_dead)]) if long_dead.any() else np.nan
-        reads = moving & ~zero & ~frozen_grid[corner] & ~np.isnan(held[corner])
+        reads = _for_a_while(moving & ~zero & ~frozen_grid[corner] & ~np.isnan(held[corner]))
         awake[corner] = _seconds_awake(long_dead & moving, reads, vehicle)
         stuck_here = frozen_grid[corner]
         frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)
@@ -111,6 +113,17 @@ def _moving_from(held: list[Array], vehicle: Array) -> float:
         return MOVING
     least = min(float(np.mean(values[walked] > 0.5 * vehicle[walked])) for values in held)
     return WALK if least > WALK_SHARE else MOVING
+
+
+def _for_a_while(reads: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """Where a corner `reads`, without what a control unit may show in place of its silence: short spells of reading, and
+    the end of each."""
+    edges = np.flatnonzero(np.diff(reads.astype(np.int8), prepend=0, append=0))
+    out = np.zeros(reads.size + 1, dtype=np.int8)
+    start, stop = edges[::2], edges[1::2] - round(STANDS_IN_S / GRID_STEP)
+    out[start[stop > start]] += 1
+    out[stop[stop > start]] -= 1
+    return np.cumsum(out[:-1]) > 0
 
 
 def _seconds_awake(dead: npt.NDArray[np.bool_], reads: npt.NDArray[np.bool_], vehicle: Array) -> float:

@@ -141,15 +141,10 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
         return Waking(np.empty(0), np.empty(0), 0.0, 0.0, 0.0)
     silent = own <= SILENT_SHARE * np.maximum(mates, LEAST_SPEED)
     change = np.flatnonzero(silent[1:] != silent[:-1])
-    # flicker is one change: keep the last waking and the first falling asleep of each burst
     hole = np.diff(times)[change] > CHATTER_S
+    change = change[~hole]
+    change = change[_of_bursts(times[change], silent[change])]
     rising = silent[change]
-    change, rising = change[~hole], rising[~hole]
-    keep = np.ones(change.size, dtype=bool)
-    for k in range(change.size - 1):
-        if times[change[k + 1]] - times[change[k]] < CHATTER_S:
-            keep[k if rising[k] else k + 1] = False
-    change, rising = change[keep], rising[keep]
     rises, falls = _speeds(times, mates, own, change, rising)
     if _typical_change(rises, falls) > FROM_SPEED:
         # only now bends are worth the work
@@ -173,6 +168,18 @@ def _one(channel: WheelChannel, channels: Mapping[Corner, WheelChannel], usable:
         silent_above=float(step[silent & (mates >= high)].sum()),
         awake_below=float(step[~silent & moving & (mates < low)].sum()),
     )
+
+
+def _of_bursts(times: Array, rising: npt.NDArray[np.bool_]) -> npt.NDArray[np.int64]:
+    """Which changes (s, to reading or to silence) stand for all those that flicker beside them: of a corner that wakes
+    the last one, of one that falls asleep or breaks the first; none of one that is silent before and after."""
+    bursts = np.split(np.arange(times.size), np.flatnonzero(np.diff(times) >= CHATTER_S) + 1)
+    out = []
+    for burst in bursts if times.size else ():
+        begins_silent, ends_silent = bool(rising[burst[0]]), not rising[burst[-1]]
+        if not (begins_silent and ends_silent):
+            out.append(int(burst[-1] if begins_silent else burst[0]))
+    return np.array(out, dtype=np.int64)
 
 
 def _speeds(
