@@ -1,4 +1,4 @@
-"""Drives from a ninth world, which teaches nothing: what trees say of it was never shown to them.
+"""Drives from a ninth world, which was measured before it taught: drivers and comparators follow.
 
 Written from the trade alone, without a line of the other worlds' physics. A driver follows another vehicle
 (`follow_drive`), tyres push against a load that bends, braking and hills shift, a sensor's comparator follows the

@@ -1,6 +1,6 @@
 """What a clean log was said to be worth, against what was found in its twin: unseen twins, by kind.
 
-python -m benchmarks.sight [TWINS] [FIRST_SEED] [--world first|second|...|tenth]
+python -m benchmarks.sight [TWINS] [FIRST_SEED] [--world first|second|...|twelfth]
 
 Training uses seeds from 130,200 on (`tools.train_sight`).
 """

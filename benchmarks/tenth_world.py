@@ -1,4 +1,4 @@
-"""Drives from a tenth world, which teaches nothing, and which are read from text files.
+"""Drives from a tenth world, which was measured before it taught, and which are read from text files.
 
 As plain as a world can be: a speed that is held and changed by straight lines, bends of one radius each, an edge
 wherever the turn of a wheel meets a tooth. What is not plain is what is made of it: six control units that take the

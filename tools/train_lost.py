@@ -40,7 +40,8 @@ LOST_TEETH = {
     10_000_000: ("teeth at one place", "teeth at two places"), 20_000_000: ("tooth gone", "some teeth gone"),
     30_000_000: ("one tooth", "two to four", "two places"), 40_000_000: ("lost tooth", "lost teeth"),
     50_000_000: ("missing", "row of missing"), 60_000_000: ("tooth broken off", "teeth broken off", "two spots"),
-    70_000_000: ("one tooth out", "some teeth out", "teeth out twice"),
+    70_000_000: ("one tooth out", "some teeth out", "teeth out twice"), 80_000_000: ("tooth gone", "row gone"),
+    90_000_000: ("one off", "some off"), 100_000_000: ("tooth lost", "teeth lost", "lost apart"),
 }  # fmt: skip
 """Kinds of drives with lost teeth, by the first seed of the world that makes them."""
 
