@@ -354,8 +354,9 @@ def _limited(value: Array, most: float) -> Array:
 
 
 def _replaced(value: Array, others: list[Array], car: _Car) -> Array:
-    """The mean of the others where a corner has been far off them for two tasks, until it is back, for 0.6 s."""
-    mean = np.mean(others, axis=0)
+    """The mean of the others, without the lowest of them, where a corner has been far off it for two tasks, until it is
+    back, for 0.6 s."""
+    mean = np.sort(others, axis=0)[1:].mean(axis=0)
     far = np.abs(value - mean) > np.maximum(0.2 * mean, 1.2)
     run = np.arange(far.size) - np.maximum.accumulate(np.where(far, -1, np.arange(far.size)))
     return np.where(far & (run > 1) & (run <= int(0.6 / car.task)), mean, value)
