@@ -116,8 +116,8 @@ def _moving_from(held: list[Array], vehicle: Array) -> float:
 
 
 def _for_a_while(reads: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
-    """Where a corner `reads`, without what a control unit may show in place of its silence: short spells of reading, and
-    the end of each."""
+    """Where a corner `reads`, without what a control unit may show in place of its silence: short spells of reading,
+    and the end of each."""
     edges = np.flatnonzero(np.diff(reads.astype(np.int8), prepend=0, append=0))
     out = np.zeros(reads.size + 1, dtype=np.int8)
     start, stop = edges[::2], edges[1::2] - round(STANDS_IN_S / GRID_STEP)
