@@ -89,28 +89,6 @@ def test_a_turn_on_the_spot_leaves_no_deviation() -> None:
         assert np.nanmax(np.abs(motion.deviation[motion.expected > 2.5])) < 0.018
 
 
-@pytest.mark.parametrize("contrast", [0, 1])
-def test_what_two_corners_do_against_the_other_two_is_the_vehicles(contrast: int) -> None:
-    """A steering wheel, or a driveline, that shakes by 1 % twice a second: too fast for blocks, and nobody's fault."""
-    shaking = 0.01 * np.sin(2.0 * np.pi * 2.1 * TIMES)
-    dips = np.array([1300, 1800, 2100])
-
-    def change(which: Corner, speed: Array) -> Array:
-        out = speed * (1.0 + which.signs[contrast] * shaking)
-        if which is Corner.RR:
-            out[dips] *= 0.8
-        return out
-
-    channels = wheels(change=change)
-    motions = compare_corners(channels, find_usable(channels, TIMES[-1]))
-    between = np.setdiff1d(np.arange(1000, 2400), dips[:, None] + np.arange(-round(RATE), round(RATE)))
-    for motion in motions.values():
-        # a mean of three mates would leave 1.3 % at its peaks
-        assert np.nanquantile(np.abs(motion.deviation[between]), 0.95) < 0.006
-    # and the one that dips has no voice in where it should be
-    assert np.nanmedian(motions[Corner.RR].deviation[dips]) == pytest.approx(np.log(0.8), abs=0.015)
-
-
 @pytest.mark.parametrize("corner", list(Corner))
 def test_a_dip_is_seen_at_its_corner_and_nowhere_else(corner: Corner) -> None:
     dips = np.arange(1000, 2400, 37)

@@ -26,7 +26,6 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import median_last_axis, quick_median, slow_part, spread_blocks, to_blocks
-from nodrek.core.motion.pairs import Together, together
 from nodrek.core.motion.steered import rolls_ahead
 from nodrek.core.motion.usable import WALK, Usable
 
@@ -181,7 +180,6 @@ class _Equalised:
     bends: Mapping[Corner, Array]
     slow: Mapping[Corner, Array]
     fast: Mapping[Corner, Array]
-    pairs: Together | None
 
 
 def _share_times(channels: Mapping[Corner, WheelChannel]) -> bool:
@@ -239,8 +237,7 @@ def _equalise(table: Mapping[Corner, Array], rate: float, louder: Mapping[Corner
     level = {c: values - bends[c] for c, values in table.items()}
     common = median_of([values for c, values in level.items() if c not in louder] or list(level.values()))
     slow = {c: slow_part(level[c] - common, round(slow_size * louder.get(c, 1.0))) for c in level}
-    fast = {c: level[c] - slow[c] for c in level}
-    return _Equalised(bends, slow, fast, together(fast, rate))
+    return _Equalised(bends, slow, {c: level[c] - slow[c] for c in level})
 
 
 def _one_corner(
@@ -250,8 +247,6 @@ def _one_corner(
     corner = channel.corner
     side = shared.bends[corner]
     others = [values for c, values in shared.fast.items() if c is not corner]
-    if shared.pairs is not None:
-        others = shared.pairs.mates_at(corner, shared.fast)
     slow = shared.slow[corner]
     own_fast = own_log - slow - side
     vehicle = usable.vehicle_at(channel.times)

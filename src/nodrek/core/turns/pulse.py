@@ -129,8 +129,8 @@ def weigh_shapes(
     jolts = min(max(JOLTS, float(np.mean(np.abs(scores) > FAR_OUT))), MOST_JOLTS)
     scores = np.clip(scores, DEEPEST, HIGHEST)
     first = floor_at(looks.paths[ways[0]][: scores.size], scores, np.outer(OVERTONES, frequencies), BIN_M)
-    # a gap has overtones, a swing has none
-    louder = np.where(np.arange(templates.count)[:, None] < templates.pulses, first.mean(axis=0), first[0])
+    # the same for all shapes, which are weighed against each other
+    louder = np.repeat(first.mean(axis=0)[None], templates.count, axis=0)
     tied, loose = _followed(looks, scores, frequencies[:, None] * paths, templates, jolts, np.sqrt(louder))
     dense = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
     tied += np.log(scale_prior(dense))[np.minimum(np.searchsorted(dense, frequencies), dense.size - 1)]
