@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks import also_wrong, fourth_world
+from benchmarks import also_wrong, eleventh_world, fourth_world
 
 from conftest import drive, quiet
 from nodrek.core.corners import map_corners
@@ -41,6 +41,17 @@ def test_a_corner_that_fails_on_the_way_is_told(kind: str, rate: float) -> None:
     raw = drive(91, rates_hz=(rate,), duration_s=180.0)
     for seed, corner in enumerate((Corner.FR, Corner.RL)):
         assert sure(with_more(raw, kind, corner, seed)) == {(also_wrong.FAULTS[kind], frozenset({corner}))}
+
+
+@pytest.mark.parametrize(("seed", "rate"), [(980_000, 50.0), (980_001, 50.0), (980_000, 4.0), (990_100, 10.0)])
+def test_edges_that_are_no_teeth_are_told_from_readings_that_are_too_high(seed: int, rate: float) -> None:
+    drawn = eleventh_world.draw(seed, "extra edges", rate)
+    analysis, _ = analyze_log(map_corners(drawn.log), Vehicle(), quiet, shipped_calibration())
+    first = analysis.findings[0]
+    assert (first.fault, first.corners) == (Fault.ENCODER_NOISE, drawn.corners)
+    assert first.confidence > 0.5
+    assert first.evidence["rising_percent"] > 3.0 * first.evidence["dipping_percent"]
+    assert "too high" in first.summary
 
 
 @pytest.mark.parametrize("seed", range(3))

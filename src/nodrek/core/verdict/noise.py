@@ -42,6 +42,8 @@ be."""
 ANEW, LIKENESS_CLIP = 0.35, 4.0
 """`likeness` up to which deviations come anew, which is asked in fast logs (filters of dirty encoders come to 0.48 and
 more); units of noise to which it limits them."""
+RISING = "rising_percent"
+"""Name of the evidence of readings that are too high."""
 RISES_RATHER = 3.0
 """Times as many rises as dips from which a corner counts edges that are no teeth."""
 READS_LOW, READS_LOW_SIGMAS = -0.03, -4.0
@@ -195,7 +197,7 @@ def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
                 }
                 | (
                     {
-                        "rising_percent": round(100.0 * seen.rising, 2),
+                        RISING: round(100.0 * seen.rising, 2),
                         "mates_rising_percent": round(100.0 * seen.mates_rising, 2),
                     }
                     if seen.rising > 0.0
