@@ -122,7 +122,9 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
         return replace(NO_NOISE, mates_share=mates_share, seconds=seconds, even=True)
     rises = high & moving
     mates_rising = float(np.median([(d.rises & d.moving).sum() / max(d.moving.sum(), 1) for d in others]))
-    rising = float(rises.sum()) / count if rises.sum() > RISES_RATHER * total else 0.0
+    # behind a unit that limits the slope a lost tooth swings up again, by more than the mean turn explains
+    rather = rises.sum() > RISES_RATHER * total and not _is_locked(exam, corner)
+    rising = float(rises.sum()) / count if rather else 0.0
     return Noisiness(
         (total - silent) / count, mates_share, spread / max(mates_spread, 0.3), float(np.mean(parts)),
         silent / max(total, 1), seconds, skew - mates_skew, False, rising, mates_rising,
@@ -240,10 +242,13 @@ def _dips(exam: Examination, corner: Corner) -> _Dips:
 
 def _tied_to_the_turn(exam: Examination, corner: Corner) -> np.ndarray | float:
     """What a pattern of the ring explains: that is no noise."""
-    ring = exam.rings[corner]
-    if ring.fold is None or ring.scale is None or ring.scale.log_p > LOCKED_LOG_P:
-        return 0.0
-    return explained_deviation(ring.fold)
+    fold = exam.rings[corner].fold
+    return explained_deviation(fold) if fold is not None and _is_locked(exam, corner) else 0.0
+
+
+def _is_locked(exam: Examination, corner: Corner) -> bool:
+    scale = exam.rings[corner].scale
+    return scale is not None and scale.log_p <= LOCKED_LOG_P
 
 
 def _fairness(exam: Examination, corner: Corner) -> float:
