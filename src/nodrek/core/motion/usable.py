@@ -116,14 +116,11 @@ def _moving_from(held: list[Array], vehicle: Array) -> float:
 
 
 def _for_a_while(reads: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
-    """Where a corner `reads`, without what a control unit may show in place of its silence: short spells of reading,
-    and the end of each."""
-    edges = np.flatnonzero(np.diff(reads.astype(np.int8), prepend=0, append=0))
-    out = np.zeros(reads.size + 1, dtype=np.int8)
-    start, stop = edges[::2], edges[1::2] - round(STANDS_IN_S / GRID_STEP)
-    out[start[stop > start]] += 1
-    out[stop[stop > start]] -= 1
-    return np.cumsum(out[:-1]) > 0
+    """Where a corner `reads`, and goes on to for longer than a control unit shows something in place of its silence."""
+    before = np.concatenate([[0], np.cumsum(reads)])
+    on = 1 + round(STANDS_IN_S / GRID_STEP)
+    after = before[np.minimum(np.arange(reads.size) + on, reads.size)]
+    return np.asarray(after - before[:-1] == on)
 
 
 def _seconds_awake(dead: npt.NDArray[np.bool_], reads: npt.NDArray[np.bool_], vehicle: Array) -> float:

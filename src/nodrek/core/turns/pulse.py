@@ -128,10 +128,10 @@ def weigh_shapes(
     scores = looks.score[:MOST_OF_FAST] if looks.is_thinned else looks.score
     jolts = min(max(JOLTS, float(np.mean(np.abs(scores) > FAR_OUT))), MOST_JOLTS)
     scores = np.clip(scores, DEEPEST, HIGHEST)
-    first = floor_at(looks.paths[ways[0]][: scores.size], scores, np.outer(OVERTONES, frequencies), BIN_M)
-    # the same for all shapes, which are weighed against each other
-    louder = np.repeat(first.mean(axis=0)[None], templates.count, axis=0)
-    tied, loose = _followed(looks, scores, frequencies[:, None] * paths, templates, jolts, np.sqrt(louder))
+    # one noise for all shapes, which are weighed against each other
+    floor = floor_at(looks.paths[ways[0]][: scores.size], scores, np.outer(OVERTONES, frequencies), BIN_M)
+    louder = np.sqrt(floor.mean(axis=0))
+    tied, loose = _followed(looks, scores, frequencies[:, None] * paths, templates, jolts, louder)
     dense = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
     tied += np.log(scale_prior(dense))[np.minimum(np.searchsorted(dense, frequencies), dense.size - 1)]
     # dips and jolts that know no angle are the rival
@@ -152,7 +152,7 @@ def _followed(
     shape (shapes, candidates), −inf where it was given up.
 
     `scores` in noise units, shape (samples,); `turns` by each candidate, shape (candidates, samples); a share `jolts`
-    of the samples knows of nothing; `louder`: noise at the scale of each shape and candidate over that of the samples.
+    of the samples knows of nothing; `louder`: noise at the scale of each candidate over that of the samples.
     """
     starts = -np.floor(within_turn(turns) * GRID).astype(np.int64) % GRID
     speeds = np.rint(SPEED_STEPS * looks.speed).astype(np.int64)
@@ -168,14 +168,14 @@ def _followed(
         belief = spread(belief, float(looks.wander[start:stop].sum()))
         inside = np.s_[start:stop]
         foreseen = templates.foreseen(rows, columns, speeds[inside], starts[columns, inside].T)
-        times = louder[rows][:, None, columns, None]
+        times = louder[columns, None]
         foreseen /= noises[inside, None, None] * times
         np.clip(foreseen, DEEPEST, HIGHEST, out=foreseen)
         score = scores[inside, None, None] / times
         seen = _chance(score - foreseen[0], jolts)
         unsure = np.any(foreseen[0] != foreseen[1], axis=(1, 2, 3))
         if unsure.any():
-            seen[unsure] = 0.5 * (seen[unsure] + _chance(score[unsure] - foreseen[1, unsure], jolts))
+            seen[unsure] = 0.5 * (seen[unsure] + _chance(score - foreseen[1, unsure], jolts))
         present = templates.present[rows]
         seen *= present / _chance(score, jolts)
         seen += 1.0 - present

@@ -253,11 +253,11 @@ def _floors(
     if way.dips_only or _step_m(motion, stretches) < FROM_STEP_M:
         return {}
     colours = colour(weights)
-    return {
-        s: expected_floor(motion.path[p], weights[p] != 0.0, colours, BIN_M, size, _top_bin(size))
-        for s in stretches
-        for p in (slice(s.start, s.stop),)
-    }
+    out = {}
+    for stretch in stretches:
+        part = slice(stretch.start, stretch.stop)
+        out[stretch] = expected_floor(motion.path[part], weights[part] != 0.0, colours, BIN_M, size, _top_bin(size))
+    return out
 
 
 def rolled_path(motion: CornerMotion, delay: float, by_mates: bool) -> Array:

@@ -131,12 +131,13 @@ def follow_dips(motion: CornerMotion, stretches: list[Stretch]) -> Track | None:
     if not dips.size >= LEAST_DIPS or share > MOST_SHARE:
         return None
     frequencies = np.exp(np.arange(math.log(FREQUENCIES[0]), math.log(FREQUENCIES[1]), STEP))
+    clumping = log_clumping(looks.dip, looks.lost)
     one = _best_of(looks, frequencies, dips, share, ONE_PLACE)
-    one = replace(one, log_factor=one.log_factor - log_clumping(looks.dip, looks.lost))
+    one = replace(one, log_factor=one.log_factor - clumping)
     if one.log_factor >= PLAIN or dips.size < 2 * LEAST_DIPS or share < LEAST_OF_TWO:
         return one
     two = _best_of(looks, frequencies, dips, share, TWO_PLACES)
-    two = replace(two, log_factor=two.log_factor - log_clumping(looks.dip, looks.lost))
+    two = replace(two, log_factor=two.log_factor - clumping)
     total = np.logaddexp(math.log(1.0 - SHARE_OF_TWO) + one.log_factor, math.log(SHARE_OF_TWO) + two.log_factor)
     return replace(two if two.log_factor > one.log_factor else one, log_factor=float(total))
 

@@ -186,25 +186,21 @@ def find_noise(exam: Examination, locked: dict[Corner, float]) -> list[Finding]:
     for corner in exam.followed:
         confidence = noise_confidence(exam, corner, locked.get(corner, 0.0))
         seen = noisiness(exam, corner)
+        evidence: dict[str, object] = {
+            "dipping_percent": round(100.0 * seen.share, 2),
+            "mates_dipping_percent": round(100.0 * seen.mates_share, 2),
+            "spread_over_mates": round(seen.spread, 2),
+        }
+        if seen.rising > 0.0:
+            evidence[RISING] = round(100.0 * seen.rising, 2)
+            evidence["mates_rising_percent"] = round(100.0 * seen.mates_rising, 2)
         found.append(
             Finding(
                 Fault.ENCODER_NOISE,
                 (corner,),
                 confidence,
                 _words(corner, seen),
-                {
-                    "dipping_percent": round(100.0 * seen.share, 2),
-                    "mates_dipping_percent": round(100.0 * seen.mates_share, 2),
-                    "spread_over_mates": round(seen.spread, 2),
-                }
-                | (
-                    {
-                        RISING: round(100.0 * seen.rising, 2),
-                        "mates_rising_percent": round(100.0 * seen.mates_rising, 2),
-                    }
-                    if seen.rising > 0.0
-                    else {}
-                ),
+                evidence,
             )
         )
     return found
