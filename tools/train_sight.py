@@ -38,8 +38,8 @@ from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 from tools.train import ELSEWHERE, RATES, draw, fit, learnt_file, world_of, write
 
 FIRST_SEED = 132_000
-TWINS = 3_200
-WHOLE = 320
+TWINS = 2_200
+WHOLE = 160
 """So many drives of each world are looked at whole; of the next ones a part of `SHORT_S` seconds."""
 SHORT_S = (6.0, 60.0)
 FIRST_SEEDS = (0, *ELSEWHERE)
