@@ -2,7 +2,7 @@
 
 python -m benchmarks.sight [TWINS] [FIRST_SEED] [--world first|second|...|twelfth]
 
-Training uses seeds from 130,200 on (132,000 when it is done again) (`tools.train_sight`).
+Training uses seeds from 132,000 on (`tools.train_sight`).
 """
 
 from __future__ import annotations
