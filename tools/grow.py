@@ -6,7 +6,7 @@ nothing; an odd tyre and crossed leads are questions of their own.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -36,7 +36,7 @@ CAUTIOUS = {"max_iter": 60, "learning_rate": 0.06, "max_leaf_nodes": 6, "min_sam
 RISING = ("crossed_against", "crossed_sigmas", "crossed_balance")
 """The more of these, the likelier, whatever a few hundred examples say between."""
 NUMBERS: dict[str, Any] = {
-    "max_iter": 80, "learning_rate": 0.08, "max_leaf_nodes": 6, "min_samples_leaf": 12, "l2_regularization": 3.0,
+    "max_iter": 160, "learning_rate": 0.05, "max_leaf_nodes": 8, "min_samples_leaf": 20, "l2_regularization": 3.0,
     "max_features": 0.3, "early_stopping": False, "random_state": 0,
 }  # fmt: skip
 """Of trees that know one of a few classes from some thousand examples."""
@@ -79,21 +79,22 @@ def grow_rivals(x: np.ndarray, faults: Sequence[Sequence[str]]) -> dict[str, dic
 
 
 def grow_classes(
-    x: np.ndarray, classes: Sequence[str], names: Sequence[str], ways: int
+    x: np.ndarray, classes: Sequence[str], names: Sequence[str], ways: int, weights: Mapping[str, float]
 ) -> tuple[dict[str, dict[str, Any]], list[float]]:
     """Trees of each class as plain data, grown against each other; share of rows named by trees that never saw them.
 
-    So many rows after another are the same thing told in different `ways`; the share is of each.
+    So many rows after another are the same thing told in different `ways`; the share is of each. A row of a class that
+    has one of `weights` teaches as much as so many.
     """
     from sklearn.ensemble import HistGradientBoostingClassifier  # only where trees are grown
 
     known, fold = np.array(classes), np.arange(len(classes)) // ways % FOLDS
-    right = np.zeros(len(classes), dtype=bool)
+    right, counts = np.zeros(len(classes), dtype=bool), np.array([weights.get(name, 1.0) for name in classes])
     for one in range(FOLDS):
         unseen = fold == one
-        model = HistGradientBoostingClassifier(**NUMBERS).fit(x[~unseen], known[~unseen])
+        model = HistGradientBoostingClassifier(**NUMBERS).fit(x[~unseen], known[~unseen], counts[~unseen])
         right[unseen] = model.predict(x[unseen]) == known[unseen]
-    model = HistGradientBoostingClassifier(**NUMBERS).fit(x, known)
+    model = HistGradientBoostingClassifier(**NUMBERS).fit(x, known, counts)
     return _written_as_rivals(model, model.classes_.tolist(), x, names), right.reshape(-1, ways).mean(axis=0).tolist()
 
 

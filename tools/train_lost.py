@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 import json
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -19,8 +20,8 @@ import numpy as np
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, RawLog, Vehicle
-from nodrek.core.turns.lost import LEARNT
-from nodrek.core.turns.lost_marks import MARKS, marks_in_pitches
+from nodrek.core.turns.lost import LEARNT, Dips, told_marks
+from nodrek.core.turns.lost_marks import MARKS
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.core.verdict.losses import dips_of
 from nodrek.errors import NodrekError
@@ -32,8 +33,10 @@ from tools.grow import grow_classes
 from tools.train import ELSEWHERE, ROADS, learnt_file, write
 
 FIRST_SEED = 147_000
-DRIVES = 3_600
+DRIVES = 7_200
 RATES_HZ = (50.0, 100.0, 50.0, 100.0, 20.0, 10.0)
+FEW_DRAWN = {LEARNT[-1]: 3.0}
+"""Most worlds break four teeth at most, which is how they are written, and says little of rings."""
 WAYS = 2
 """A ring teaches without its number of teeth, and with it."""
 LOST_TEETH = {
@@ -47,10 +50,10 @@ LOST_TEETH = {
 
 
 class Ring(NamedTuple):
-    """Marks of a ring that is found in the drive of a seed, its number of teeth, and which of `LEARNT` it lost."""
+    """Dips of a ring that is found in the drive of a seed, its number of teeth, and which of `LEARNT` it lost."""
 
     seed: int
-    marks: dict[str, float]
+    dips: Dips
     teeth: int
     lost: str
 
@@ -65,7 +68,7 @@ def one_ring(seed: int) -> Ring | None:
     found = [f for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.corners == (corner,)]
     if not found or found[0].confidence < FAULTY_FROM or not exam.rings[corner].arcs:
         return None
-    return Ring(seed, dips_of(exam, corner).marks, teeth, LEARNT[min(lost, len(LEARNT)) - 1])
+    return Ring(seed, dips_of(exam, corner), teeth, LEARNT[min(lost, len(LEARNT)) - 1])
 
 
 def _drawn(seed: int) -> tuple[RawLog, Corner, int, int]:
@@ -89,21 +92,23 @@ def _quiet(share: float, doing: str) -> None:
 def gather(drives: int, keep: Path | None) -> list[Ring]:
     """Rings of all drives that are found, two at a time; from `keep` where that file is there, else left there."""
     if keep is not None and keep.exists():
-        return [Ring(*ring) for ring in json.loads(keep.read_text(encoding="utf-8"))]
+        kept = json.loads(keep.read_text(encoding="utf-8"))
+        return [Ring(seed, Dips(**dips), teeth, lost) for seed, dips, teeth, lost in kept]
     starts = (0, *ELSEWHERE)
     seeds = [starts[i % len(starts)] + FIRST_SEED + i for i in range(drives)]
     with ProcessPoolExecutor(max_workers=2) as pool:
         rings = [ring for ring in pool.map(one_ring, seeds, chunksize=4) if ring is not None]
     if keep is not None:
-        keep.write_text(json.dumps(rings), encoding="utf-8")
+        written = [ring._replace(dips=asdict(ring.dips)) for ring in rings]  # type: ignore[arg-type]
+        keep.write_text(json.dumps(written), encoding="utf-8")
     return rings
 
 
 def main(drives: int, records: Path | None) -> None:
     rings = gather(drives, records)
-    told = [marks_in_pitches(ring.marks, teeth) for ring in rings for teeth in (None, ring.teeth)]
+    told = [told_marks(ring.dips, teeth) for ring in rings for teeth in (None, ring.teeth)]
     x = np.array([[marks[name] for name in MARKS] for marks in told])
-    grown, right = grow_classes(x, [ring.lost for ring in rings for _ in range(WAYS)], MARKS, WAYS)
+    grown, right = grow_classes(x, [ring.lost for ring in rings for _ in range(WAYS)], MARKS, WAYS, FEW_DRAWN)
     print(f"{len(rings)} rings are found; of unseen ones {100 * right[0]:.0f} % have the right number, "
           f"{100 * right[1]:.0f} % where their number of teeth is known")  # fmt: skip
     document: dict[str, Any] = json.loads(learnt_file().read_text(encoding="utf-8"))

@@ -9,8 +9,8 @@ from nodrek.core.model import Array, Corner
 from nodrek.core.model.learnt import Rivals
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.fold import find_arcs, fold
-from nodrek.core.turns.lost import LEARNT, Losses, count_lost, measure_dips
-from nodrek.core.turns.lost_marks import MARKS
+from nodrek.core.turns.lost import LEARNT, Dips, Losses, count_lost, measure_dips, told_marks
+from nodrek.core.turns.lost_marks import MARKS, PERIODS
 from nodrek.core.turns.search import find_scale, find_stretches
 from nodrek.io.knowledge import shipped_calibration
 
@@ -28,7 +28,12 @@ def reading(behind: Array, lost: int) -> Array:
 
 
 def counted(lost: dict[float, int], teeth: int | None, hidden_from: float = np.inf, learnt: Rivals = LAW) -> Losses:
-    """Edges found at each arc where teeth are `lost` at places of the turn; dips are held back from a speed on."""
+    """Edges found at each arc of `measured`."""
+    return count_lost(measured(lost, hidden_from), teeth, learnt)
+
+
+def measured(lost: dict[float, int], hidden_from: float = np.inf) -> Dips:
+    """Dips where teeth are `lost` at places of the turn; they are held back from a speed on."""
     times = np.arange(0.0, 240.0, 0.01)
     speed = 6.0 + 4.4 * np.sin(times / 11.0)
     path = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * 0.01)])
@@ -42,7 +47,7 @@ def counted(lost: dict[float, int], teeth: int | None, hidden_from: float = np.i
     scale = find_scale(motion, stretches)
     assert scale is not None
     ring = fold(motion, stretches, scale)
-    return count_lost(measure_dips(motion, ring, find_arcs(ring), 0.0, 0.003), teeth, learnt)
+    return measure_dips(motion, ring, find_arcs(ring), 0.0, 0.003)
 
 
 @pytest.mark.parametrize("lost", [1, 2, 3, 4])
@@ -60,6 +65,14 @@ def test_depth_counts_where_a_check_of_plausibility_keeps_most_dips_back(lost: i
     assert counted({0.3: lost}, TEETH, hidden_from=3.5).total == lost
 
 
+@pytest.mark.parametrize("lost", [1, 2, 3, 4])
+def test_a_turn_is_told_by_its_lowest_reading(lost: int) -> None:
+    """A period of k + 1 pitches reads 1/(k + 1), in every turn that has a sample in it."""
+    marks = measured({0.3: lost}).marks
+    assert max(PERIODS, key=lambda name: marks[name]) == f"periods_of_{lost + 1}"
+    assert 1.0 + marks["lowest_20_all"] == pytest.approx(1.0 / (lost + 1), abs=0.03)
+
+
 def test_two_gaps_are_counted_each() -> None:
     assert sorted(k or 0 for k in counted({0.2: 2, 0.62: 1}, TEETH).at_arcs) == [1, 2]
 
@@ -70,3 +83,4 @@ def test_what_was_learnt_knows_the_marks_and_the_numbers() -> None:
     asked = {name for grown in LEARNT_TREES.sums.values() for name in grown.trees.names if name}
     assert asked <= set(MARKS)
     assert len(asked) > len(MARKS) // 2
+    assert set(told_marks(measured({0.3: 1}), TEETH)) == set(MARKS)

@@ -27,7 +27,14 @@ from nodrek.core.model import Array
 from nodrek.core.model.learnt import Rivals
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.fold import PROFILE_BINS, LowArc, RingFold, at_its_place, low_part
-from nodrek.core.turns.lost_marks import MARGIN, lost_marks, marks_in_pitches
+from nodrek.core.turns.lost_marks import (
+    BY_LAW,
+    DIGITS,
+    MARGIN,
+    lost_marks,
+    lowest_of_turns,
+    marks_in_pitches,
+)
 from nodrek.core.turns.phase import from_centre
 
 SHORT = 0.82
@@ -138,6 +145,13 @@ def count_lost(dips: Dips, teeth: int | None, learnt: Rivals) -> Losses:
     return Losses(tuple(_shared_out(best + 1, dips.areas)), float(chances[best]))
 
 
+def told_marks(dips: Dips, teeth: int | None) -> dict[str, float]:
+    """All of `nodrek.core.turns.lost_marks.MARKS`, of a ring with so many teeth or an unknown number."""
+    law = _chances_by_law(dips, teeth).tolist()
+    few = {name: round(chance, DIGITS) for name, chance in zip(BY_LAW, law, strict=False)}
+    return {**marks_in_pitches(dips.marks, teeth), **few}
+
+
 def _by_depth(deepest: float) -> int:
     """Edges that the least reading of slow turns asks for at one arc; 0 where it shows no single periods."""
     # never of NaN; silence is no period at all
@@ -171,7 +185,7 @@ def _chances_by_law(dips: Dips, teeth: int | None) -> Array:
 
 def _learnt_chances(dips: Dips, teeth: int | None, learnt: Rivals) -> Array:
     """The same from what was learnt; the law shares out what is more."""
-    said = learnt.probabilities(marks_in_pitches(dips.marks, teeth))
+    said = learnt.probabilities(told_marks(dips, teeth))
     law = np.maximum(_chances_by_law(dips, teeth), LEAST_CHANCE)
     few = len(LEARNT) - 1
     chances = np.array([said[name] for name in LEARNT[:few]])
@@ -244,11 +258,5 @@ def slow_depth(motion: CornerMotion, ring: RingFold, arc: LowArc) -> float:
     with np.errstate(invalid="ignore"):
         used = (motion.expected > SLOWEST) & (motion.expected <= SLOW) & ~np.isnan(motion.deviation)
         used &= np.abs(from_centre(ring.turns, arc.centre)) < arc.width / 2.0 + MARGIN
-    if not used.any():
-        return float("nan")
-    number = np.floor(ring.turns[used] - arc.centre + 0.5).astype(np.int64)
-    # phases are followed back and forth, so turns need not come in order
-    order = np.argsort(number, kind="stable")
-    starts = np.unique(number[order], return_index=True)[1]
-    least = np.minimum.reduceat(motion.deviation[used][order], starts)
+    least = lowest_of_turns(ring.turns, motion.deviation, arc.centre, used)
     return float(np.exp(np.median(least))) if least.size >= LEAST_TURNS else float("nan")

@@ -23,9 +23,22 @@ from nodrek.core.turns.phase import from_centre, within_turn
 BANDS = ((1.5, 3.5), (3.5, 6.5), (6.5, 11.0), (11.0, 18.0))
 """m/s, from and up to: the dips of one speed at a time."""
 OF_A_BAND = ("deepest", "deep", "middle", "steps", "profile")
+LOWEST, LEAST_TURNS = (0.05, 0.2, 0.4, 0.6), 8
+"""Quantiles, over turns, of the lowest reading of a turn that are told, and of how many turns at least."""
+OF_TURNS = tuple(f"lowest_{round(100 * quantile)}" for quantile in LOWEST)
+ALL_BANDS = "all"
+PITCHES, NEAR = (2, 3, 4, 5), 0.12
+"""A single period of so many pitches is told by its reading, and how near, as part of that."""
+PERIODS = tuple(f"periods_of_{pitches}" for pitches in PITCHES)
 OF_THE_RING = ("area", "shortfall", "short_of_area", "width", "arcs", "second", "rate", "memory", "slow_depth", "least")
 IN_PITCHES = ("pitches_by_area", "pitches_by_ratio", "pitches_wide")
-MARKS = (*OF_THE_RING, *(f"{name}_{band}" for band in range(len(BANDS)) for name in OF_A_BAND), *IN_PITCHES)
+BY_LAW = ("law_1", "law_2", "law_3", "law_4")
+"""Chances of so many edges by the law alone, which knows how area, ratio and depth go together."""
+MARKS = (
+    *OF_THE_RING,
+    *(f"{name}_{band}" for band in range(len(BANDS)) for name in (*OF_A_BAND, *OF_TURNS)),
+    *(f"{name}_{ALL_BANDS}" for name in OF_TURNS), *PERIODS, *IN_PITCHES, *BY_LAW,
+)  # fmt: skip
 UNKNOWN_DEPTH, UNKNOWN_SIZE, UNKNOWN_PITCHES = 2.0, -1.0, -1.0
 """What stands for a reading at an arc, for the size of a profile, and for pitches, that nothing is known of."""
 LEAST_INSIDE, LEAST_OUTSIDE = 15, 30
@@ -50,7 +63,7 @@ def lost_marks(
     least: int,
     quantum: float,
 ) -> dict[str, float]:
-    """By name of `MARKS`, but for those `IN_PITCHES`; none is NaN.
+    """By name of `MARKS`, but for those `IN_PITCHES` and `BY_LAW`; none is NaN.
 
     `arcs`: those apart from each other, largest first, at least one; `areas`: part of a turn that goes unreported at
     each low arc; `shortfall`: by how much (ln) the corner's ratio is lower than its mates'; `slow_depth`: least
@@ -85,6 +98,10 @@ def lost_marks(
             below = _deepest_of_profile(ring.turns[here], (relative * motion.expected)[here])
             told[len(DEPTHS) :] = (below / max(quantum, 1e-3) if below >= 0.0 else UNKNOWN_SIZE, size)
         out |= {f"{name}_{number}": value for name, value in zip(OF_A_BAND, told, strict=True)}
+        out |= _lowest(lowest_of_turns(ring.turns, relative, first.centre, inside), str(number))
+    every = known & at_first & (motion.expected > BANDS[0][0]) & (motion.expected <= BANDS[-1][1])
+    lowest = lowest_of_turns(ring.turns, relative, first.centre, every)
+    out |= _lowest(lowest, ALL_BANDS) | _single_periods(lowest)
     # limits of trees must not fall between two readings that differ by nothing
     return {name: round(float(value), DIGITS) for name, value in out.items()}
 
@@ -95,6 +112,30 @@ def marks_in_pitches(marks: Mapping[str, float], teeth: int | None) -> dict[str,
     turns = (np.exp(marks["area"]), np.exp(marks["shortfall"]), marks["width"])
     told = (UNKNOWN_PITCHES if teeth is None else round(float(teeth * part), DIGITS) for part in turns)
     return {**marks, **dict(zip(IN_PITCHES, told, strict=True))}
+
+
+def lowest_of_turns(turns: Array, readings: Array, centre: float, used: npt.NDArray[np.bool_]) -> Array:
+    """The lowest of the `used` readings of each turn that has one; a turn goes from opposite `centre` to there."""
+    number = np.floor(turns[used] - centre + 0.5).astype(np.int64)
+    # phases are followed back and forth, so turns need not come in order
+    order = np.argsort(number, kind="stable")
+    starts = np.unique(number[order], return_index=True)[1]
+    return np.asarray(np.minimum.reduceat(readings[used][order], starts)) if starts.size else np.zeros(0)
+
+
+def _lowest(of_turns: Array, band: str) -> dict[str, float]:
+    """What a dip looks like in most turns, and in few: samples pass by the deepest place of many."""
+    known = of_turns.size >= LEAST_TURNS
+    told = np.quantile(of_turns, LOWEST).tolist() if known else [UNKNOWN_DEPTH] * len(LOWEST)
+    return {f"{name}_{band}": value for name, value in zip(OF_TURNS, told, strict=True)}
+
+
+def _single_periods(of_turns: Array) -> dict[str, float]:
+    """Share of turns in which the lowest reading is that of a period of so many pitches."""
+    if of_turns.size < LEAST_TURNS:
+        return dict.fromkeys(PERIODS, UNKNOWN_SIZE)
+    near = (float(np.mean(np.abs(pitches * (1.0 + of_turns) - 1.0) < NEAR)) for pitches in PITCHES)
+    return dict(zip(PERIODS, near, strict=True))
 
 
 def _at(turns: Array, arc: LowArc) -> npt.NDArray[np.bool_]:
