@@ -36,7 +36,8 @@ FIRST_SEED = 147_000
 DRIVES = 7_200
 RATES_HZ = (50.0, 100.0, 50.0, 100.0, 20.0, 10.0)
 FEW_DRAWN = {LEARNT[-1]: 3.0}
-"""Most worlds break four teeth at most, which is how they are written, and says little of rings."""
+"""So often a ring that lost five edges or more teaches: most worlds break four at most, which says how they were
+written, not what rings do."""
 WAYS = 2
 """A ring teaches without its number of teeth, and with it."""
 LOST_TEETH = {
@@ -93,13 +94,13 @@ def gather(drives: int, keep: Path | None) -> list[Ring]:
     """Rings of all drives that are found, two at a time; from `keep` where that file is there, else left there."""
     if keep is not None and keep.exists():
         kept = json.loads(keep.read_text(encoding="utf-8"))
-        return [Ring(seed, Dips(**dips), teeth, lost) for seed, dips, teeth, lost in kept]
+        return [Ring(s, Dips(**{**dips, "areas": tuple(dips["areas"])}), teeth, lost) for s, dips, teeth, lost in kept]
     starts = (0, *ELSEWHERE)
     seeds = [starts[i % len(starts)] + FIRST_SEED + i for i in range(drives)]
     with ProcessPoolExecutor(max_workers=2) as pool:
         rings = [ring for ring in pool.map(one_ring, seeds, chunksize=4) if ring is not None]
     if keep is not None:
-        written = [ring._replace(dips=asdict(ring.dips)) for ring in rings]  # type: ignore[arg-type]
+        written = [(ring.seed, asdict(ring.dips), ring.teeth, ring.lost) for ring in rings]
         keep.write_text(json.dumps(written), encoding="utf-8")
     return rings
 

@@ -147,9 +147,9 @@ def count_lost(dips: Dips, teeth: int | None, learnt: Rivals) -> Losses:
 
 def told_marks(dips: Dips, teeth: int | None) -> dict[str, float]:
     """All of `nodrek.core.turns.lost_marks.MARKS`, of a ring with so many teeth or an unknown number."""
-    law = _chances_by_law(dips, teeth).tolist()
-    few = {name: round(chance, DIGITS) for name, chance in zip(BY_LAW, law, strict=False)}
-    return {**marks_in_pitches(dips.marks, teeth), **few}
+    law = _chances_by_law(dips, teeth)[: len(BY_LAW)].tolist()
+    few = (round(chance, DIGITS) for chance in law)
+    return {**marks_in_pitches(dips.marks, teeth), **dict(zip(BY_LAW, few, strict=True))}
 
 
 def _by_depth(deepest: float) -> int:

@@ -3,7 +3,8 @@
 How deep a lost edge shows, and over how much of the turn, is a habit of the control unit: with single periods k edges
 leave 1/(k + 1) of the speed at any speed; a window of time loses k edges of those that fit into it, so that the dip
 is the shallower the faster the wheel; a unit that counts loses k whole steps of its value. None of that needs the
-number of teeth; where it is known, what goes unreported is told in pitches as well (`marks_in_pitches`). One law
+number of teeth; where it is known, what goes unreported is told in pitches as well (`marks_in_pitches`). Samples pass by
+the deepest place of most dips, so each turn is asked for its lowest reading, too. One law
 cannot hold for all units (their habits add up), so the marks are weighed by small trees
 (`nodrek.core.model.learnt.Calibration.lost`), grown by `make train` from rings of which the number is known.
 """
@@ -23,8 +24,8 @@ from nodrek.core.turns.phase import from_centre, within_turn
 BANDS = ((1.5, 3.5), (3.5, 6.5), (6.5, 11.0), (11.0, 18.0))
 """m/s, from and up to: the dips of one speed at a time."""
 OF_A_BAND = ("deepest", "deep", "middle", "steps", "profile")
-LOWEST, LEAST_TURNS = (0.05, 0.2, 0.4, 0.6), 8
-"""Quantiles, over turns, of the lowest reading of a turn that are told, and of how many turns at least."""
+LOWEST, FEWEST_TURNS = (0.05, 0.2, 0.4, 0.6), 8
+"""Quantiles, over turns, of the lowest reading of a turn, and of how many turns they are told at least."""
 OF_TURNS = tuple(f"lowest_{round(100 * quantile)}" for quantile in LOWEST)
 ALL_BANDS = "all"
 PITCHES, NEAR = (2, 3, 4, 5), 0.12
@@ -125,14 +126,14 @@ def lowest_of_turns(turns: Array, readings: Array, centre: float, used: npt.NDAr
 
 def _lowest(of_turns: Array, band: str) -> dict[str, float]:
     """What a dip looks like in most turns, and in few: samples pass by the deepest place of many."""
-    known = of_turns.size >= LEAST_TURNS
+    known = of_turns.size >= FEWEST_TURNS
     told = np.quantile(of_turns, LOWEST).tolist() if known else [UNKNOWN_DEPTH] * len(LOWEST)
     return {f"{name}_{band}": value for name, value in zip(OF_TURNS, told, strict=True)}
 
 
 def _single_periods(of_turns: Array) -> dict[str, float]:
     """Share of turns in which the lowest reading is that of a period of so many pitches."""
-    if of_turns.size < LEAST_TURNS:
+    if of_turns.size < FEWEST_TURNS:
         return dict.fromkeys(PERIODS, UNKNOWN_SIZE)
     near = (float(np.mean(np.abs(pitches * (1.0 + of_turns) - 1.0) < NEAR)) for pitches in PITCHES)
     return dict(zip(PERIODS, near, strict=True))
