@@ -5,7 +5,8 @@ leave 1/(k + 1) of the speed at any speed; a window of time loses k edges of tho
 is the shallower the faster the wheel; a unit that counts loses k whole steps of its value. None of that needs the
 number of teeth; where it is known, what goes unreported is told in pitches as well (`marks_in_pitches`). Samples pass
 by the deepest place of most dips, so each turn is asked for its lowest reading, too. One law cannot hold for all units
-(their habits add up), so the marks are weighed by small trees (`nodrek.core.model.learnt.Calibration.lost`), grown by `make train` from rings of which the number is known.
+(their habits add up), so the marks are weighed by small trees (`nodrek.core.model.learnt.Calibration.lost`), grown by
+`make train` from rings of which the number is known.
 """
 
 from __future__ import annotations
