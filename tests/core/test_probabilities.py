@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from benchmarks import smallest, tenth_world
+from tools import train_lost
 from tools.train import FIRST_SEED, RATES, draw
 from typer.testing import CliRunner
 
@@ -155,6 +156,7 @@ def test_the_recipe_varies_what_matters() -> None:
     assert max(durations) > 240.0
     benchmark_seeds = range(150_000, 160_000)
     assert FIRST_SEED not in benchmark_seeds
+    assert benchmark_seeds.start >= train_lost.FIRST_SEED + train_lost.DRIVES
 
 
 def test_what_teaches_reaches_down_to_the_smallest_faults_worth_finding() -> None:
