@@ -9,6 +9,7 @@ import numpy as np
 
 from nodrek.core.model import Corner
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
+from nodrek.core.verdict.bend_answers import MADE_OF, made_in_bends
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.stand_in import StandIn, agrees, bends, moves, share_of, ways_to_ask, would_tell
 
@@ -38,7 +39,7 @@ def always_made_of_others(exam: Examination, corner: Corner) -> str | None:
         told = own.least >= least or (math.isnan(own.least) and own.whole >= max(least, ONE_SIDED))
         if told and all(s.whole < most for c, s in shares.items() if c is not corner):
             return way
-    return None
+    return MADE_OF if made_in_bends(exam, corner) else None
 
 
 @dataclass(frozen=True)

@@ -125,7 +125,7 @@ def alike_outside_the_middle(exam: Examination, corner: Corner, mate: Corner) ->
     that mate is the middle, over those in which it is not."""
     motion, close = exam.followed[corner], _as_good_as_equal(exam, corner)
     theirs = speed_at(exam, mate, motion.times)
-    middle = _made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)[1]
+    middle = made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)[1]
     fast, apart = moves(exam, corner), np.abs(theirs - middle) > close
     inside, outside = np.count_nonzero(fast & ~apart), np.count_nonzero(fast & apart)
     return _runs_of(fast & apart & (np.abs(motion.speed - theirs) <= close)), float(inside) / max(float(outside), 1.0)
@@ -136,7 +136,7 @@ def beside(exam: Examination, corner: Corner, way: StandIn, by: float) -> Runs:
 
     A wheel of its own passes there as slowly as it passes what is made itself.
     """
-    off = exam.followed[corner].speed - _made_of(exam, corner, way)[1]
+    off = exam.followed[corner].speed - made_of(exam, corner, way)[1]
     close = _as_good_as_equal(exam, corner)
     return _runs_of((np.abs(off - by * close) <= close) & moves(exam, corner))
 
@@ -165,7 +165,7 @@ def would_tell(exam: Examination, corner: Corner, way: StandIn, apart: float) ->
 
 
 def _unlike(exam: Examination, corner: Corner, way: StandIn) -> Array:
-    mates, made = _made_of(exam, corner, way)
+    mates, made = made_of(exam, corner, way)
     if way is StandIn.MIDDLE_OF_OTHERS:
         return spread_of_others(exam, corner)
     return np.asarray(2.0 * np.abs(mates - made).min(axis=0))
@@ -181,7 +181,7 @@ def agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bo
     """Samples in which the corner reads what `way` makes of the others, to the last digit."""
 
     def ask() -> npt.NDArray[np.bool_]:
-        off = np.abs(exam.followed[corner].speed - _made_of(exam, corner, way)[1])
+        off = np.abs(exam.followed[corner].speed - made_of(exam, corner, way)[1])
         return np.asarray(off <= _as_good_as_equal(exam, corner))
 
     return exam.once(f"agrees {corner} {way.name}", ask)
@@ -198,7 +198,7 @@ def speed_at(exam: Examination, corner: Corner, times: Array) -> Array:
     return motion.speed if motion.times is times else np.interp(times, motion.times, motion.speed)
 
 
-def _made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Array]:
+def made_of(exam: Examination, corner: Corner, way: StandIn) -> tuple[Array, Array]:
     """The others at the corner's times, lowest first, shape (3, samples); what a unit would make of them."""
     mates = exam.once(f"mates {corner}", lambda: _mates(exam, corner))
     if way is StandIn.MEAN_OF_OTHERS:
