@@ -28,6 +28,8 @@ FROZEN_AT_LEAST = 4.0
 """Seconds of one unchanged value before "frozen" is considered."""
 FROZEN_WHILE = 3.0
 """m/s by which the vehicle's speed must change meanwhile."""
+STANDS, LEAST_MATES = 0.3, 2
+"""m/s up to which a wheel stands, and how many others must to say that the vehicle does."""
 STUCK_AT_LEAST, STUCK_WHILE, STUCK_STEPS = 12.0, 0.8, 4.0
 """Seconds from which smaller changes do: m/s and steps of the value by which two other corners must change."""
 LASTING = (0.95, 0.05)
@@ -51,7 +53,8 @@ class Usable:
     ``vehicle`` is the vehicle's speed (m/s) on ``grid`` (s). ``dead`` and ``frozen``:
     seconds of driving (above `MOVING`, or at a `WALK` where there is no more) spent that way, by corner; ``moving``
     seconds of driving at all; ``stuck_at`` the constant value, m/s, NaN for "no valid value". ``dead_awake``: seconds
-    of ``dead`` at speeds at which the corner reads otherwise; all of them where it never reads.
+    of ``dead`` at speeds at which the corner reads otherwise; all of them where it never reads. ``stuck_standing``:
+    seconds in which it keeps to a value of `FROZEN_WHILE` and more while all others read nothing, by corner.
     """
 
     grid: Array
@@ -63,6 +66,7 @@ class Usable:
     frozen: Mapping[Corner, float]
     stuck_at: Mapping[Corner, float]
     moving: float
+    stuck_standing: Mapping[Corner, float] = field(default_factory=dict)
     _seen: dict[int, tuple[Array, Array]] = field(default_factory=dict, repr=False)
 
     def vehicle_at(self, times: Array) -> Array:
@@ -86,7 +90,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
     moving = vehicle > _moving_from(list(held.values()), vehicle)
-    masks, dead, since, awake, frozen, stuck = {}, {}, {}, {}, {}, {}
+    masks, dead, since, awake, frozen, stuck, stuck_standing = {}, {}, {}, {}, {}, {}, {}
     for corner, channel in channels.items():
         zero = (held[corner] <= 0.02 * vehicle) & moving
         long_dead = _long_stretches(zero, moving, DEAD_AT_LEAST)
@@ -97,13 +101,17 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         awake[corner] = _seconds_awake(long_dead & moving, reads, vehicle)
         stuck_here = frozen_grid[corner]
         frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)
+        mates = [held[c] for c in channels if c is not corner]
+        stand = np.all([mate <= STANDS for mate in mates], axis=0) if len(mates) >= LEAST_MATES else False
+        stuck_standing[corner] = float((stuck_here & stand & (held[corner] > FROZEN_WHILE)).sum() * GRID_STEP)
         values = held[corner][stuck_here]
         stuck[corner] = float(np.median(values)) if values.size else np.nan
         bad = long_dead | stuck_here
         at = np.clip((channel.times / GRID_STEP).astype(np.int64), 0, grid.size - 1)
         near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
         masks[corner] = ~near & ~channel.invalid
-    return Usable(grid, vehicle, masks, dead, since, awake, frozen, stuck, float(moving.sum() * GRID_STEP))
+    moved_s = float(moving.sum() * GRID_STEP)
+    return Usable(grid, vehicle, masks, dead, since, awake, frozen, stuck, moved_s, stuck_standing)
 
 
 def _moving_from(held: list[Array], vehicle: Array) -> float:

@@ -20,7 +20,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import SOUND, Calibration, logistic
-from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE
+from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE, STANDING
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
@@ -101,7 +101,9 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
 
 def _proves_itself(finding: Finding) -> bool:
     """Whether nothing sound, and no other fault, makes such evidence, whatever trees were taught."""
-    return HELD in finding.evidence or (RISING in finding.evidence and finding.confidence >= RISES_PROVE)
+    if RISING in finding.evidence:
+        return finding.confidence >= RISES_PROVE
+    return HELD in finding.evidence or STANDING in finding.evidence
 
 
 def _falls_silent(exam: Examination, corner: Corner) -> bool:

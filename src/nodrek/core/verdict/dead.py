@@ -18,6 +18,10 @@ from nodrek.core.verdict.odds import ratio_odds
 EVEN_DEAD_S = 6.0
 """Seconds of driving at zero, as fast as the corner reads otherwise, that are as likely a fault as anything else."""
 EVEN_FROZEN_S = 3.0
+STANDING, LEAST_STANDING_S, STANDING_PROVES = "seconds_while_others_stand", 1.5, 0.97
+"""Name of the evidence of one value, at a speed that no filter keeps, while nothing else turns; seconds that prove the
+corner frozen, and its probability then (units that show the others in place of what is far too low leave little else).
+"""
 MADE_PROVES = 0.97
 """Probability that a corner is silent which alone agrees with the others to the last digit all the time."""
 SLOW_DRIVE = 7.5
@@ -113,27 +117,32 @@ def find_frozen(exam: Examination) -> list[Finding]:
         if seconds <= 0.0:
             continue
         value = exam.usable.stuck_at[corner]
+        standing = exam.usable.stuck_standing.get(corner, 0.0)
+        proved = standing >= LEAST_STANDING_S
+        raw = 0.99 * ratio_odds(seconds, EVEN_FROZEN_S, 3.0)
         found.append(
             Finding(
                 Fault.FROZEN,
                 (corner,),
-                0.99 * ratio_odds(seconds, EVEN_FROZEN_S, 3.0),
-                _sentence(corner, value, seconds),
+                max(raw, STANDING_PROVES) if proved else raw,
+                _sentence(corner, value, seconds, standing if proved else 0.0),
                 {
                     "share_of_driving": round(exam.share(seconds), 3),
                     "seconds": round(seconds, 1),
                     "value_kmh": None if math.isnan(value) else round(value * 3.6, 2),
-                },
+                }
+                | ({STANDING: round(standing, 1)} if proved else {}),
             )
         )
     return found
 
 
-def _sentence(corner: Corner, value: float, seconds: float) -> str:
+def _sentence(corner: Corner, value: float, seconds: float, standing: float) -> str:
     if math.isnan(value) or value > ABSURD:
         what = 'shows the control unit\'s "no valid value"'
         if not math.isnan(value):
             what += f" ({value * 3.6:.2f} km/h)"
     else:
         what = f"stands still at {value * 3.6:.1f} km/h"
-    return f"The {corner.words} corner {what} for {seconds:.0f} s of driving and follows nothing."
+    too = f", and for {standing:.0f} s while all others stand," if standing else ""
+    return f"The {corner.words} corner {what} for {seconds:.0f} s of driving{too} and follows nothing."
