@@ -24,13 +24,21 @@ FEW_STRETCHES = 3.0
 @dataclass(frozen=True, eq=False)
 class Line:
     """``solution``: intercept, then one slope a column; ``rest``: what the line leaves of each value, ``weight``: what
-    it counts for, ``spread``: robust 1 sigma; ``design`` with its columns brought to the same size."""
+    it counts for, ``spread``: robust 1 sigma; ``design`` with its columns brought to the same size by
+    ``scale``."""
 
     solution: Array
     rest: Array
     weight: Array
     spread: float
     design: Array
+    scale: Array
+
+    def error_of(self, parts: Sequence[float]) -> float:
+        """1 sigma of the sum of so much of each term of the solution, where values err independently of each other."""
+        weighed = self.design * np.sqrt(self.weight)[:, None]
+        asked = np.array(parts) / self.scale
+        return float(self.spread * np.sqrt(asked @ np.linalg.pinv(weighed.T @ weighed) @ asked))
 
 
 def robust_line(values: Array, columns: Sequence[Array], least: float = NO_SCATTER) -> Line:
@@ -48,7 +56,7 @@ def robust_line(values: Array, columns: Sequence[Array], least: float = NO_SCATT
         rest = values - design @ solution
         spread = max(mad_sigma(rest), least)
         weight = 1.0 / np.maximum(1.0, np.abs(rest) / (FROM_SIGMAS * spread))
-    return Line(solution, rest, weight, spread, design / scale)
+    return Line(solution, rest, weight, spread, design / scale, scale)
 
 
 def robust_intercept(

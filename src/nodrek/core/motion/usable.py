@@ -65,8 +65,8 @@ class Usable:
     dead_awake: Mapping[Corner, float]
     frozen: Mapping[Corner, float]
     stuck_at: Mapping[Corner, float]
+    stuck_standing: Mapping[Corner, float]
     moving: float
-    stuck_standing: Mapping[Corner, float] = field(default_factory=dict)
     _seen: dict[int, tuple[Array, Array]] = field(default_factory=dict, repr=False)
 
     def vehicle_at(self, times: Array) -> Array:
@@ -90,6 +90,8 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
     moving = vehicle > _moving_from(list(held.values()), vehicle)
+    # all but one: for a corner that reads something these are the others
+    others_stand = np.sum([h <= STANDS for h in held.values()], axis=0) == max(len(held) - 1, LEAST_MATES)
     masks, dead, since, awake, frozen, stuck, stuck_standing = {}, {}, {}, {}, {}, {}, {}
     for corner, channel in channels.items():
         zero = (held[corner] <= 0.02 * vehicle) & moving
@@ -101,9 +103,8 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         awake[corner] = _seconds_awake(long_dead & moving, reads, vehicle)
         stuck_here = frozen_grid[corner]
         frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)
-        mates = [held[c] for c in channels if c is not corner]
-        stand = np.all([mate <= STANDS for mate in mates], axis=0) if len(mates) >= LEAST_MATES else False
-        stuck_standing[corner] = float((stuck_here & stand & (held[corner] > FROZEN_WHILE)).sum() * GRID_STEP)
+        alone = stuck_here & others_stand & (held[corner] > FROZEN_WHILE)
+        stuck_standing[corner] = float(alone.sum() * GRID_STEP)
         values = held[corner][stuck_here]
         stuck[corner] = float(np.median(values)) if values.size else np.nan
         bad = long_dead | stuck_here
@@ -111,7 +112,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
         masks[corner] = ~near & ~channel.invalid
     moved_s = float(moving.sum() * GRID_STEP)
-    return Usable(grid, vehicle, masks, dead, since, awake, frozen, stuck, moved_s, stuck_standing)
+    return Usable(grid, vehicle, masks, dead, since, awake, frozen, stuck, stuck_standing, moved_s)
 
 
 def _moving_from(held: list[Array], vehicle: Array) -> float:

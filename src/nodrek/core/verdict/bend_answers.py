@@ -120,14 +120,9 @@ def _answer(corner: Corner, blocks: _Blocks) -> _Answer | None:
         return None
     asked = tight | straight
     half = (-0.5 if corner.is_left else 0.5) * bend[asked]
-    columns = [np.maximum(half, 0.0), np.minimum(half, 0.0)]
-    line = robust_line(above[asked], columns)
-    weighed = line.design * np.sqrt(line.weight)[:, None]
-    covariance = np.linalg.pinv(weighed.T @ weighed) * line.spread**2
-    # the columns of the design were brought to one size
-    parts = np.array([0.0, 0.5 / columns[0].max(), -0.5 / columns[1].min()])
+    line = robust_line(above[asked], [np.maximum(half, 0.0), np.minimum(half, 0.0)])
     faster, slower = line.solution[1:].tolist()
-    return _Answer(faster, slower, float(np.sqrt(parts @ covariance @ parts)))
+    return _Answer(faster, slower, line.error_of((0.0, 0.5, 0.5)))
 
 
 @dataclass(frozen=True)
@@ -141,15 +136,15 @@ class _Distances:
 
 def _distances(exam: Examination, corner: Corner, blocks: _Blocks) -> _Distances:
     logs = blocks.logs
-    mates = np.sort([logs[c] for c in Corner if c is not corner], axis=0)
-    spread = blocks.means(mates[-1] - mates[0])
+    mates = made_of(exam, corner, WAYS[0])[0]
+    spread = blocks.means(_log(mates[-1]) - _log(mates[0]))
     apart = spread >= np.quantile(spread, APART_SHARE)
     beside = next(c for c in Corner if c.is_left is corner.is_left and c is not corner)
     own = blocks.means(logs[corner] - logs[corner.mate] - logs[beside] + logs[beside.mate])
 
     def off(way: StandIn) -> float:
-        made = np.log(np.maximum(made_of(exam, corner, way)[1], LEAST))
-        return float(np.median(np.abs(blocks.means(logs[corner] - made)[apart])))
+        made = made_of(exam, corner, way)[1]
+        return float(np.median(np.abs(blocks.means(logs[corner] - _log(made))[apart])))
 
     return _Distances({way: off(way) for way in WAYS}, float(np.median(np.abs(own - np.median(own))[apart])))
 
@@ -188,5 +183,9 @@ def _blocks(exam: Examination, corner: Corner) -> _Blocks | None:
     if np.count_nonzero(full) < LEAST_BLOCKS:
         return None
     chosen = np.flatnonzero(moving & full[place])
-    logs = {c: np.log(np.maximum(values, LEAST)) for c, values in speeds.items()}
+    logs = {c: _log(values) for c, values in speeds.items()}
     return _Blocks(logs, chosen, (np.cumsum(full) - 1)[place[chosen]], np.asarray(asked[full], dtype=np.float64))
+
+
+def _log(speed: Array) -> Array:
+    return np.log(np.maximum(speed, LEAST))

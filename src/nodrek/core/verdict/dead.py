@@ -117,7 +117,7 @@ def find_frozen(exam: Examination) -> list[Finding]:
         if seconds <= 0.0:
             continue
         value = exam.usable.stuck_at[corner]
-        standing = exam.usable.stuck_standing.get(corner, 0.0)
+        standing = exam.usable.stuck_standing[corner]
         proved = standing >= LEAST_STANDING_S
         raw = 0.99 * ratio_odds(seconds, EVEN_FROZEN_S, 3.0)
         found.append(
