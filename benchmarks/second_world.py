@@ -3,7 +3,7 @@
 What is learnt in one simulator may only hold there. This one was written from the trade alone: other
 roads and drivers, wheel turning integrated in time, rings whose strength varies, six control units with
 silence ceilings and slope limits of their own, loggers that poll in turn. One training drive in four is
-drawn here (`tools.train.ELSEWHERE`); what is measured here is measured on other seeds, and what holds from
+drawn here (`tools.gather.ELSEWHERE`); what is measured here is measured on other seeds, and what holds from
 one world to another is asked by trees that learnt in the others alone (`benchmarks.unseen`).
 """
 

@@ -1,4 +1,4 @@
-"""Drives from a third world, which teaches as the second does (`tools.train.ELSEWHERE`).
+"""Drives from a third world, which teaches as the second does (`tools.gather.ELSEWHERE`).
 
 Once more written from the trade alone and without a line of the simulator or of the second world. Roads lie in
 distance, not in time; drivers change gear; tyres give way under load and warm up; each corner's value is made at a

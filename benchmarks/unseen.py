@@ -1,6 +1,6 @@
 """How far probabilities hold for control units and roads that nothing was learnt from.
 
-python -m benchmarks.unseen [DRIVES] [--records FILE]
+python -m benchmarks.unseen [DRIVES] [--records FOLDER]
 
 Trees are grown as `tools.train` grows them, but with one group of drives held out (all those of one kind of
 control unit, on one road, or of one world), and asked about that group. Healthy drives with one nuisance at a time are
@@ -15,8 +15,8 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
-from tools.grow import GROWN, said_by_unseen
-from tools.train import FOLDS, Record, draw, gather, world_of
+from tools.gather import KEPT, Record, draw, gather, world_of
+from tools.grow import FOLDS, GROWN, said_by_unseen
 
 from benchmarks.reliability import reliability
 from nodrek.core.model import Array
@@ -83,7 +83,7 @@ def _named(seed: int) -> str:
     return "first world" if world is None else world.__name__.rpartition(".")[2].replace("_", " ")
 
 
-def main(drives: int, records: Path | None) -> None:
+def main(drives: int, records: Path) -> None:
     answers = Answers(gather(drives, records))
     print(f"{len(np.unique(answers.seeds))} drives; per cent of all faults drawn, visible or not")
 
@@ -102,5 +102,5 @@ def main(drives: int, records: Path | None) -> None:
 if __name__ == "__main__":
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("drives", type=int, nargs="?", default=DRIVES)
-    asked.add_argument("--records", type=Path, help="of an earlier run, or of tools.train")
+    asked.add_argument("--records", type=Path, default=KEPT, help="folder of what was gathered, used and added to")
     main(**vars(asked.parse_args()))

@@ -29,8 +29,9 @@ from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause
 from nodrek.simulate.vary import draw_fault, draw_scenario
+from tools.gather import ELSEWHERE, ROADS
 from tools.grow import grow_classes
-from tools.train import ELSEWHERE, ROADS, learnt_file, write
+from tools.train import learnt_file, write
 
 FIRST_SEED = 142_800
 DRIVES = 7_200

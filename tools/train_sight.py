@@ -5,7 +5,7 @@ python -m tools.train_sight [TWINS] [--records FILE]          (make train, after
 The first twin is sound and says with which probability the smallest fault worth finding would
 have been found in it; the second has that fault at that corner, and it is found or not. One
 logistic regression per kind joins the two. Twins come from the simulator and, as many each, from the worlds
-that teach the probabilities as well (`tools.train.ELSEWHERE`); seeds from 132,000 on of each. A fifth of the drives is
+that teach the probabilities as well (`tools.gather.ELSEWHERE`); seeds from 132,000 on of each. A fifth of the drives is
 looked at for a minute at most: short logs are worth little, and only short ones say how little.
 """
 
@@ -35,7 +35,8 @@ from nodrek.simulate.chain import simulate
 from nodrek.simulate.faults import Cause
 from nodrek.simulate.truth import is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
-from tools.train import ELSEWHERE, RATES, draw, fit, learnt_file, world_of, write
+from tools.gather import ELSEWHERE, RATES, draw, world_of
+from tools.train import fit, learnt_file, write
 
 FIRST_SEED = 132_000
 TWINS = 2_200

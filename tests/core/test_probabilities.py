@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from benchmarks import smallest, tenth_world
 from tools import train_lost
-from tools.train import FIRST_SEED, RATES, draw
+from tools.gather import FIRST_SEED, RATES, draw
 from typer.testing import CliRunner
 
 from conftest import analyze_raw, drive

@@ -21,7 +21,7 @@ from benchmarks import (
 from benchmarks.elsewhere import _times_shown
 from benchmarks.second_world import counted
 from benchmarks.visible import is_visible
-from tools.train import ELSEWHERE, drawn_elsewhere, records_anywhere, with_more
+from tools.gather import ELSEWHERE, drawn_elsewhere, records_anywhere, with_more
 
 from nodrek.core.model import Array, Corner, Fault, RawChannel
 from nodrek.simulate.chain import Scenario, simulate
