@@ -94,6 +94,10 @@ def test_a_value_that_stays_while_all_others_stand_is_frozen(value_kmh: float, t
     frozen = [f for f in analysis.findings if f.fault is Fault.FROZEN and f.confidence > 0.9]
     assert [f.corners for f in frozen] == [(Corner.RL,)] * told
     assert all("while all others stand" in f.summary for f in frozen)
+    # what is shown in place of it says nothing of this ring, wire and tyre
+    here = analysis.corners[Corner.RL]
+    assert (max(here.could_see.values()) > 0.3) is not told
+    assert np.isfinite(here.ratio) != told
 
 
 @pytest.mark.parametrize("axle", [None, Corner.FL])

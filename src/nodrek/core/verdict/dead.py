@@ -11,17 +11,16 @@ from nodrek.core.model import Corner, Fault, Finding
 from nodrek.core.verdict.axle_copy import MATE
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
-from nodrek.core.verdict.made import always_made_of_others
+from nodrek.core.verdict.made import always_made_of_others, proves_stuck
 from nodrek.core.verdict.not_turned import NOT_TURNED, may_stand
 from nodrek.core.verdict.odds import ratio_odds
 
 EVEN_DEAD_S = 6.0
 """Seconds of driving at zero, as fast as the corner reads otherwise, that are as likely a fault as anything else."""
 EVEN_FROZEN_S = 3.0
-STANDING, LEAST_STANDING_S, STANDING_PROVES = "seconds_while_others_stand", 1.5, 0.97
-"""Name of the evidence of one value, at a speed that no filter keeps, while nothing else turns; seconds that prove the
-corner frozen, and its probability then (units that show the others in place of what is far too low leave little else).
-"""
+STANDING, STANDING_PROVES = "seconds_while_others_stand", 0.97
+"""Name of the evidence of one value, at a speed that no filter keeps, while nothing else turns; the probability of a
+corner that is proved frozen by it."""
 MADE_PROVES = 0.97
 """Probability that a corner is silent which alone agrees with the others to the last digit all the time."""
 SLOW_DRIVE = 7.5
@@ -118,7 +117,7 @@ def find_frozen(exam: Examination) -> list[Finding]:
             continue
         value = exam.usable.stuck_at[corner]
         standing = exam.usable.stuck_standing[corner]
-        proved = standing >= LEAST_STANDING_S
+        proved = proves_stuck(exam, corner)
         raw = 0.99 * ratio_odds(seconds, EVEN_FROZEN_S, 3.0)
         found.append(
             Finding(

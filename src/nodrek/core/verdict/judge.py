@@ -30,7 +30,7 @@ from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_
 from nodrek.core.verdict.gap import find_gaps
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.losses import lost_arcs, with_losses
-from nodrek.core.verdict.made import always_made_of_others
+from nodrek.core.verdict.made import has_own_readings
 from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
@@ -174,10 +174,9 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
 
 def _own_ratios(exam: Examination) -> Mapping[Corner, RatioEstimate]:
     """Ratios of the wheels whose corners have readings of their own, among themselves."""
-    made = [c for c in exam.followed if always_made_of_others(exam, c)]
-    if not made:
+    own = tuple(c for c in exam.compared if has_own_readings(exam, c))
+    if all(c in own for c in exam.followed):
         return exam.rolling
-    own = tuple(c for c in exam.compared if c not in made)
 
     def without() -> Mapping[Corner, RatioEstimate]:
         if len(own) < 2:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nodrek.core.model import Corner
+from nodrek.core.motion.usable import MOVING, STANDS
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.bend_answers import MADE_OF, made_in_bends
 from nodrek.core.verdict.examine import Examination
@@ -19,6 +20,9 @@ rest; a sound one behind a smooth filter came to 0.55), and up to which its mate
 ONE_SIDED = 0.85
 """The first, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse
 values tell."""
+LEAST_STANDING_S = 1.5
+"""Seconds of one value at halts that prove a corner stuck: units that show the others in place of what is far too low
+leave little else."""
 LEAST_SAMPLES, APART = 60, 6.0
 """Samples that are asked, and how far the others are apart in them, in what counts as agreement."""
 
@@ -40,6 +44,29 @@ def always_made_of_others(exam: Examination, corner: Corner) -> str | None:
         if told and all(s.whole < most for c, s in shares.items() if c is not corner):
             return way
     return MADE_OF if made_in_bends(exam, corner) else None
+
+
+def proves_stuck(exam: Examination, corner: Corner) -> bool:
+    """Whether the corner keeps to one value at a speed that no filter keeps, while nothing else turns."""
+    return exam.usable.stuck_standing[corner] >= LEAST_STANDING_S
+
+
+def has_own_readings(exam: Examination, corner: Corner) -> bool:
+    """Whether the corner takes part, and what it shows is its own: not always made of the others, nor one value that
+    the unit replaces at speed and that shows at halts only."""
+    return corner in exam.followed and always_made_of_others(exam, corner) is None and not _is_replaced(exam, corner)
+
+
+def _is_replaced(exam: Examination, corner: Corner) -> bool:
+    """Whether a stuck corner reads something else in more than half of the driving after its first such halt."""
+    if not proves_stuck(exam, corner):
+        return False
+    channel, usable = exam.log.channels[corner], exam.usable
+    vehicle, keeps = usable.vehicle_at(channel.times), ~usable.masks[corner]
+    stuck = np.flatnonzero(keeps & (vehicle <= STANDS) & (channel.speed == usable.stuck_at[corner]))
+    after = np.arange(vehicle.size) >= (stuck[0] if stuck.size else vehicle.size)
+    drives = after & (vehicle > MOVING)
+    return int(np.count_nonzero(drives & ~keeps)) > 0.5 * int(np.count_nonzero(drives))
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from nodrek.core.turns.search import fold_weights, inside_stretches
 from nodrek.core.verdict.declared import FROM_SPEED as BREAKS_FROM
 from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.gap import late_enough, seen_enough
-from nodrek.core.verdict.made import always_made_of_others
+from nodrek.core.verdict.made import has_own_readings
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.ring import EVEN_RUNOUT, NULL_FACTOR
 from nodrek.core.verdict.tyre import could_measure
@@ -44,7 +44,7 @@ LEAST_SAMPLES = 50
 
 def could_see(exam: Examination, corner: Corner) -> dict[Fault, float]:
     """Probability by fault that the smallest one worth finding would have been found."""
-    if corner not in exam.followed or always_made_of_others(exam, corner):
+    if not has_own_readings(exam, corner):
         return dict.fromkeys(_FAULTS, 0.0)
     return {
         Fault.RING_DAMAGE: ratio_odds(tooth_size(exam, corner), EVEN_TOOTH, 1.0),
