@@ -17,6 +17,7 @@ from nodrek.core.model.case import CheckKind
 from nodrek.demo import demo_log
 from nodrek.desktop.controller import Controller
 from nodrek.desktop.state.screen import View
+from nodrek.desktop.state.turns import present_turns
 from nodrek.desktop.views.theme import load_fonts
 
 
@@ -58,8 +59,11 @@ def main(folder: Path) -> None:
         answer = controller.session.answer
         assert answer is not None
         arc = answer.analysis.corners[controller.session.corner].turn.arcs[0]
-        box = raster.picture_box()
-        place = QPoint(round(box.left() + arc.centre_turn * box.width()), round(box.center().y()))
+        turns = present_turns(controller.session)
+        assert turns is not None
+        assert turns.own is not None
+        box, across = raster.picture_box(), (arc.centre_turn - turns.own.begins) % 1.0
+        place = QPoint(round(box.left() + across * box.width()), round(box.center().y()))
         QTest.mouseClick(raster, Qt.MouseButton.LeftButton, pos=place)
         shoot("marked-tooth")
         open_demo("island-van-wrong-tyre", View.RATIOS)

@@ -243,8 +243,14 @@ def test_raster_lays_every_sample_into_its_cell() -> None:
     assert whole.turns_per_row == 1.0
     assert few.cells.shape == (50, PROFILE_BINS)
     assert few.turns_per_row * 50 == pytest.approx(whole.cells.shape[0])
-    lowest = [int(np.argmin(np.nanmean(r.cells, axis=0))) for r in (few, whole)]
+    later = turn_raster(motion, ring, 10**6, begins=0.75)
+    assert later is not None
+    lowest = [int(np.argmin(np.nanmean(r.cells, axis=0))) for r in (few, whole, later)]
     assert abs(lowest[0] - lowest[1]) <= 1
+    assert lowest[2] == (lowest[1] + PROFILE_BINS // 4) % PROFILE_BINS
+    # a cell still is one passage of one place
+    known = np.isfinite(later.cells).sum()
+    assert known == np.isfinite(whole.cells).sum()
 
 
 @pytest.mark.parametrize("teeth", [40, 60, 96])

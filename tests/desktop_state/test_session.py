@@ -198,7 +198,7 @@ def test_the_raster_shows_the_streak_where_the_ring_face_shows_the_arc(answers: 
     cells[cells == 0] = np.nan
     darkest = int(np.argmin(np.nanmean(cells, axis=0)))
     centre, width = turns.own_face.arcs[0]
-    off = abs((darkest + 0.5) / turns.own.width - centre + 0.5) % 1.0 - 0.5
+    off = ((darkest + 0.5) / turns.own.width + turns.own.begins - centre + 0.5) % 1.0 - 0.5
     assert abs(off) < width / 2 + 0.03
     assert turns.own_face.arc_text == "1 tooth"
 

@@ -97,17 +97,19 @@ def test_the_raster_draws_low_dark_or_bright_and_marks_the_unseen(qtbot: QtBot, 
         assert abs(got.red() - expected.red()) + abs(got.green() - expected.green()) < 12
 
 
-def test_a_press_in_the_raster_tells_turn_and_angle(qtbot: QtBot) -> None:
+@pytest.mark.parametrize("begins", [0.0, 0.75])
+def test_a_press_in_the_raster_tells_turn_and_angle(qtbot: QtBot, begins: float) -> None:
     widget = RasterWidget(True)
     qtbot.addWidget(widget)
     widget.resize(400, 300)
-    widget.show_raster(RasterScreen(Corner.FL, "", "", 72, 10, bytes(720), 100, 3.0), BAY, None)
+    widget.show_raster(RasterScreen(Corner.FL, "", "", 72, 10, bytes(720), 100, 3.0, begins), BAY, None)
     box = widget.picture_box()
     with qtbot.waitSignal(widget.place_pressed) as pressed:
         where = box.topLeft() + (box.bottomRight() - box.topLeft()) * 0.5
         qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, pos=where.toPoint())
     turn, angle = pressed.args
-    assert angle == pytest.approx(0.5, abs=0.01)
+    assert angle == pytest.approx((0.5 + begins) % 1.0, abs=0.01)
+    assert turn % 1.0 == angle
     assert turn == pytest.approx(100 + 5.5 * 3, abs=3.1)
 
 

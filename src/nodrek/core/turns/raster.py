@@ -16,23 +16,26 @@ from nodrek.core.turns.phase import within_turn
 class Raster:
     """``cells`` (rows, PROFILE_BINS): mean ln deviation, NaN where the log did not look.
 
-    Row r covers turns from ``first_turn + r·turns_per_row`` on.
+    Row r covers turns from ``begins + first_turn + r·turns_per_row`` on.
     """
 
     cells: Array
     first_turn: int
     turns_per_row: float
+    begins: float = 0.0
+    """Place on the ring (turns) at which each row begins."""
 
 
-def turn_raster(motion: CornerMotion, ring: RingFold, most_rows: int) -> Raster | None:
-    """Lay the deviations out by turn; several turns share a row where there are too many.
+def turn_raster(motion: CornerMotion, ring: RingFold, most_rows: int, begins: float = 0.0) -> Raster | None:
+    """Lay the deviations out by turn, each row from the place `begins` on; several turns share a row where there are
+    too many.
 
     ``None`` where no sample has an angle.
     """
     used = np.flatnonzero(~np.isnan(ring.turns) & ~np.isnan(motion.deviation))
     if not used.size:
         return None
-    turns = ring.turns[used]
+    turns = ring.turns[used] - begins
     first = int(np.floor(turns.min()))
     count = int(np.floor(turns.max())) - first + 1
     rows = min(count, most_rows)
@@ -45,4 +48,4 @@ def turn_raster(motion: CornerMotion, ring: RingFold, most_rows: int) -> Raster 
     total = np.bincount(cell, weights=deviation, minlength=rows * PROFILE_BINS)
     with np.errstate(invalid="ignore", divide="ignore"):
         cells = np.where(hits > 0, total / hits, np.nan).reshape(rows, PROFILE_BINS)
-    return Raster(cells, first, per_row)
+    return Raster(cells, first, per_row, begins)

@@ -9,6 +9,8 @@ from nodrek.jobs.analyze import Answer
 
 TURNS_SHOWN = 12
 MOST_MARKS = 400
+BESIDE, LONELY_S = 0.45, 1.3
+"""Turns that are shown before the first mark and after the last; seconds that count as one where there is one mark."""
 
 
 def moments_of_angle(
@@ -38,5 +40,6 @@ def moments_of_angle(
     near = times[np.abs(times - middle) < 6.0]
     if not near.size:
         near = times[np.argmin(np.abs(times - middle))][None]
-    span = max(1.0, float(near[-1] - near[0]))
-    return tuple(float(t) for t in near), (middle - 0.6 * span, middle + 0.6 * span)
+    # less than a turn beyond them: the place passes unmarked nowhere in the picture
+    turn_s = float(np.diff(near).mean()) if near.size > 1 else LONELY_S
+    return tuple(float(t) for t in near), (float(near[0]) - BESIDE * turn_s, float(near[-1]) + BESIDE * turn_s)

@@ -151,7 +151,10 @@ class DriveScreen:
 
 @dataclass(frozen=True, eq=False)
 class RasterScreen:
-    """Rows of turns, angle across; ``levels`` one byte a cell: 0 not looked at, 1 low … 255 high."""
+    """Rows of turns, angle across; ``levels`` one byte a cell: 0 not looked at, 1 low … 255 high.
+
+    ``begins``: place on the ring (turns) at the left edge; ``ticks``: words at shares of the width.
+    """
 
     corner: Corner
     title: str
@@ -161,6 +164,8 @@ class RasterScreen:
     levels: bytes
     first_turn: int
     turns_per_row: float
+    begins: float = 0.0
+    ticks: tuple[tuple[float, str], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

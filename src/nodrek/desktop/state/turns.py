@@ -69,7 +69,8 @@ def _raster(answer: Answer, corner: Corner, span: float) -> RasterScreen | None:
     ring = answer.examination.rings.get(corner)
     if ring is None or ring.fold is None:
         return None
-    raster = turn_raster(answer.examination.followed[corner], ring.fold, MOST_ROWS)
+    quarter = _first_quarter(answer, corner)
+    raster = turn_raster(answer.examination.followed[corner], ring.fold, MOST_ROWS, 0.25 * quarter)
     if raster is None:
         return None
     percent = 100.0 * np.expm1(raster.cells)
@@ -85,7 +86,16 @@ def _raster(answer: Answer, corner: Corner, span: float) -> RasterScreen | None:
         levels=levels.astype(np.uint8).tobytes(),
         first_turn=raster.first_turn,
         turns_per_row=raster.turns_per_row,
+        begins=raster.begins,
+        ticks=tuple((0.25 * k, f"{90 * ((quarter + k) % 4)}°") for k in range(5)),
     )
+
+
+def _first_quarter(answer: Answer, corner: Corner) -> int:
+    """Quarter of the turn at which rows begin: about opposite the widest damage, which then stands in the middle and is
+    not torn in two."""
+    arcs = answer.analysis.corners[corner].turn.arcs
+    return round(4.0 * (arcs[0].centre_turn + 0.5)) % 4 if arcs else 0
 
 
 def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> RingFaceScreen | None:

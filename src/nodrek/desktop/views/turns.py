@@ -70,8 +70,9 @@ class RasterWidget(QWidget):
     def _press(self, across: float, down: float) -> None:
         if self._screen is not None:
             row = int(down * self._screen.height)
-            turn = self._screen.first_turn + (row + 0.5) * self._screen.turns_per_row
-            self.place_pressed.emit(turn, min(max(across, 0.0), 0.999))
+            turns = int(self._screen.first_turn + (row + 0.5) * self._screen.turns_per_row)
+            turn = turns + self._screen.begins + min(max(across, 0.0), 0.999)
+            self.place_pressed.emit(turn, turn % 1.0)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         if self._screen is None or self._look is None or self._image is None:
@@ -85,7 +86,7 @@ class RasterWidget(QWidget):
         painter.setFont(font(Size.SMALL))
         shown = painter.fontMetrics().elidedText(self._screen.caption, Qt.TextElideMode.ElideRight, int(box.width()))
         painter.drawText(QRectF(LEFT, 24, box.width(), 20), Qt.AlignmentFlag.AlignLeft, shown)
-        ticks = ((0.0, "0°"), (0.25, "90°"), (0.5, "180°"), (0.75, "270°"), (1.0, "360°"))
+        ticks = self._screen.ticks
         for k, words in ticks if box.width() > ROOM_FOR_TICKS else ticks[::2]:
             x = box.left() + k * box.width()
             painter.setPen(QColor(look.hairline))
@@ -94,7 +95,7 @@ class RasterWidget(QWidget):
             label = QRectF(min(max(x - 24, 0), self.width() - 48), box.bottom() + 8, 48, 18)
             painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
         if self._marked is not None:
-            x = box.left() + self._marked * box.width()
+            x = box.left() + (self._marked - self._screen.begins) % 1.0 * box.width()
             painter.setPen(QPen(QColor(look.call), 1.6, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, box.top() - 4), QPointF(x, box.bottom() + 4))
         if self.hasFocus() and self._pressable:
