@@ -181,6 +181,8 @@ DIALECTS: dict[str, str | bytes] = {
     + rows(
         lambda k: ["2026-05-03", clock(45000 + TIME[k])[:8], f"{round(TIME[k] % 1 * 1000)}", *speeds(k)]
     ),
+    "whole seconds and milliseconds apart, past midnight": f"Time,ms,{NAMES}\n"
+    + rows(lambda k: [clock((86398 + TIME[k]) % 86400)[:8], f"{round(TIME[k] % 1 * 1000)}", *speeds(k)]),
     "seconds and nanoseconds apart": f"sec,nanosec,{NAMES}\n"
     + rows(lambda k: [f"{1777777777 + int(TIME[k])}", f"{round(TIME[k] % 1 * 1000)}000000", *speeds(k)]),
     "a blank line after each row": f"time [s],{NAMES}\n\n"

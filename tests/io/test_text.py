@@ -83,6 +83,14 @@ def test_any_dialect_gives_the_same_arrays(tmp_path: Path, dialect: dict, rows: 
         np.testing.assert_allclose(channel.values, values[:, k], atol=1e-9)
 
 
+def test_counts_to_the_base_of_16_are_no_decimals_with_gaps(tmp_path: Path) -> None:
+    """A car that stands for long first: nothing but zeros where the kind of a column is told."""
+    counts = np.concatenate([np.zeros(9000, dtype=int), np.arange(2500, 4500)])
+    path = tmp_path / "hex.csv"
+    path.write_text("time_ms,FL,FR\n" + "".join(f"{20 * k},{v:04X},{v + 7:04X}\n" for k, v in enumerate(counts)))
+    assert [c.values.tolist() for c in read_log(path).channels] == [counts.tolist(), (counts + 7).tolist()]
+
+
 def test_blank_cells_are_no_samples(tmp_path: Path) -> None:
     values = table(40, 1)
     values[::2, 3] = np.nan

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     import polars as pl
 
 _NUMBER = re.compile(r"^[+\u2212-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
+_HEX = r"^[0-9A-Fa-f]{2,8}$"
 _GROUPED = re.compile(
     r"^[+-]?\d{1,3}(([ '\u00a0\u202f]\d{3})+|(,\d{3})+(?=\.)|(\.\d{3})+(?=,)|(,\d{3}){2,}|(\.\d{3}){2,})"
     r"([.,]\d+)?$"
@@ -109,7 +110,20 @@ def numbers_of(column: pl.Series, decimal_comma: bool, with_units: bool = False)
         text = text.str.replace_all(",", "", literal=True)
     values = text.cast(pl.Float64, strict=False).to_numpy(writable=True)
     values[np.isinf(values)] = np.nan
+    if np.isnan(values).any():
+        counts = _hexadecimal(text)
+        return values if counts is None else counts
     return values
+
+
+def _hexadecimal(text: pl.Series) -> Array | None:
+    """Counts written to the base of 16, all of one width: read as decimals, one in four would pass for a number."""
+    import polars as pl
+
+    cells = text.filter(text.is_not_null() & (text != "") & ~text.str.to_lowercase().is_in(list(MISSING)))
+    if cells.is_empty() or cells.str.len_chars().n_unique() > 1 or not cells.str.contains(_HEX).all():
+        return None
+    return text.str.to_integer(base=16, strict=False).cast(pl.Float64).to_numpy(writable=True)
 
 
 def clock_seconds(texts: list[str | None]) -> Array:

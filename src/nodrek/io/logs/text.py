@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from itertools import islice
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -16,7 +17,15 @@ import numpy.typing as npt
 from nodrek.core.model import Array, RawChannel, RawLog
 from nodrek.core.units import speed_factor
 from nodrek.errors import UnreadableFile
-from nodrek.io.logs.cells import clean, clock_seconds, is_number, numbers_of, split_unit, uses_decimal_comma
+from nodrek.io.logs.cells import (
+    clean,
+    clock_seconds,
+    is_missing,
+    is_number,
+    numbers_of,
+    split_unit,
+    uses_decimal_comma,
+)  # fmt: skip
 from nodrek.io.logs.layout import is_turned, laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.sections import read_sections, sections_of
@@ -38,6 +47,8 @@ MOST_SIGNED = 400
 _BETWEEN_GROUPS = (b" ", b"'", b"\xa0", b"\x80\xaf")
 _GROUP = re.compile(rb"\d(?: |'|\xa0|\xc2\xa0|\xe2\x80\xaf)\d")
 """Groups of digits with a space of some kind or an apostrophe between, which may come late in a log."""
+LOOKED_AT, MANY = 1000, 0.1
+"""Lines that are looked at where cells that are no numbers begin, and the share of such cells that is not dirt."""
 FILLED = 0.5
 """Share of rows, above which a column of words may name a channel; remarks come now and then."""
 EVENLY = 0.5
@@ -133,6 +144,8 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
         raise UnreadableFile(
             f"{file.name} breaks off or changes its shape ({reason}): export the log again."
         ) from error
+    if bare and _holds_words(file, shape, table):
+        return _read_columns(file, replace(shape, plain=False))
     comma = shape.decimal_comma if bare else _has_decimal_comma(table, shape)
     out: list[Array | pl.Series] = []
     for kind_letter, column in zip(shape.kinds, table.iter_columns(), strict=True):
@@ -147,6 +160,19 @@ def _read_columns(file: LogFile, shape: Shape) -> list[Array | pl.Series]:
         else:
             out.append(column)
     return out
+
+
+def _holds_words(file: LogFile, shape: Shape, table: pl.DataFrame) -> bool:
+    """Whether many cells that are neither numbers nor empty begin further down than the head of the file reaches."""
+    rows = [int(np.argmax(column.is_null().to_numpy())) for column in table.iter_columns() if column.null_count()]
+    if not rows:
+        return False
+    first = shape.first_row + min(rows)
+    with file.open() as stream:
+        lines = [line.decode("utf-8", "replace") for line in islice(stream, first, first + LOOKED_AT)]
+    cells = [clean(cell) for line in lines for cell in line.split(shape.separator)]
+    words = sum(not is_number(cell) and not is_missing(cell) for cell in cells)
+    return words > MANY * len(cells)
 
 
 def _has_decimal_comma(table: pl.DataFrame, shape: Shape) -> bool:

@@ -109,8 +109,9 @@ def _with_fractions(
     }
     for first, seconds in whole.items():
         known = seconds[np.isfinite(seconds)]
-        if np.array_equal(known, np.round(known)) and rises(seconds + part, strictly=True):
-            return {first: seconds + part}, [None if i in (at, first) else c for i, c in enumerate(columns)]
+        fine = unroll(seconds + part)[0]  # the drive may go on past midnight
+        if np.array_equal(known, np.round(known)) and rises(fine, strictly=True):
+            return {first: fine}, [None if i in (at, first) else c for i, c in enumerate(columns)]
     return clocks, columns
 
 
