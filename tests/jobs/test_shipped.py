@@ -50,6 +50,8 @@ def test_demo_logs_tell_their_story_and_nothing_else(name: str) -> None:
     text = answer_text(answer)
     assert all(corner in text for corner in Corner)
     assert ("Nothing found" in text) is (wanted is None)
+    assert max(map(len, text.splitlines())) <= 80
+    assert "100 %" not in text
 
 
 def test_demos_and_scenarios_belong_together() -> None:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+import textwrap
 
 from nodrek.core.model import Fault, Scene, Verdict
 from nodrek.jobs.analyze import Answer
 
+COLUMNS = 80
 VERDICTS = {
     Verdict.HEALTHY: "Nothing found, and this log could have shown it.",
     Verdict.FAULTY: "Found:",
@@ -28,9 +30,10 @@ def answer_text(answer: Answer) -> str:
     lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
     words = VERDICTS | SPINS if analysis.scene is Scene.SPIN else VERDICTS
     lines.append(UNSETTLED.format(corner=analysis.unexplained) if analysis.is_unnamed else words[analysis.verdict])
-    lines += [f"  {100 * finding.confidence:3.0f} %  {finding.summary}" for finding in analysis.findings]
+    lines += [_wrapped(f"  {_percent(finding.confidence)}  ", finding.summary) for finding in analysis.findings]
+    notes = [_wrapped("Note: ", warning) for warning in analysis.warnings]
     if analysis.scene is Scene.SPIN:
-        return "\n".join([*lines, "", *_spin_lines(answer), *(f"Note: {w}" for w in analysis.warnings)])
+        return "\n".join([*lines, "", *_spin_lines(answer), *notes])
     lines += ["", "        ratio    (95 %)            dropouts  wakes up   a lost tooth would show"]
     for corner, result in analysis.corners.items():
         if math.isfinite(result.ratio):
@@ -38,10 +41,18 @@ def answer_text(answer: Answer) -> str:
         else:
             ratio = f"{'not compared':27s}"
         wake = f"{result.wake_up * 3.6:4.1f} km/h" if math.isfinite(result.wake_up) else "   -     "
-        seen = f"{min(99.0, 100 * result.could_see[Fault.RING_DAMAGE]):3.0f} %"
+        seen = _percent(result.could_see[Fault.RING_DAMAGE])
         lines.append(f"  {corner}    {ratio}  {result.dropouts:8d}  {wake}  {seen}")
-    lines += [f"Note: {warning}" for warning in analysis.warnings]
-    return "\n".join(lines)
+    return "\n".join([*lines, *notes])
+
+
+def _percent(share: float) -> str:
+    """No log makes anything certain."""
+    return f"{min(99.0, 100 * share):3.0f} %"
+
+
+def _wrapped(mark: str, sentence: str) -> str:
+    return textwrap.fill(sentence, COLUMNS, initial_indent=mark, subsequent_indent=" " * len(mark))
 
 
 def _spin_lines(answer: Answer) -> list[str]:
