@@ -262,18 +262,27 @@ def test_time_units() -> None:
     assert [time_factor(u) for u in ("s", "ms", "µs", "km/h", None)] == [1.0, 1e-3, 1e-6, None, None]
 
 
-@pytest.mark.parametrize(("scale", "unit"), [(1.0, "km/h"), (1 / 3.6, "m/s"), (1000 / 60 / 1.95, "rpm")])
+@pytest.mark.parametrize(
+    ("scale", "unit"), [(1.0, "km/h"), (1 / 3.6, "m/s"), (1000 / 60 / 1.95, "rpm"), (350 / 58, "rpm")]
+)
 def test_a_missing_unit_is_guessed_and_said(scale: float, unit: str) -> None:
     """Nobody brakes a car with 3.6 times its grip: the rate of change tells km/h from m/s. Hundreds of different
-    values that no vehicle reaches are turns: 58 km/h are about 500 a minute (1.95 m a turn). From sample to sample
-    counted edges change by far more."""
+    values that no vehicle reaches are turns: 58 km/h are about 500 a minute (1.95 m a turn), and so are values up to
+    350 that change by 50 a second. From sample to sample counted edges change by far more."""
     counts = 0.3 * np.random.default_rng(5).standard_normal(TIMES.size)
     speed = np.clip(30 + 28 * np.sin(TIMES * 0.32) + counts, 0, None) * scale
     log = map_corners(raw(("FL", None), ("FR", None), values=speed))
     assert {c.unit for c in log.channels.values()} == {unit}
     assert all(c.unit_guessed for c in log.channels.values())
     assert any(unit in w for w in log.warnings)
-    np.testing.assert_allclose(log.channels[Corner.FL].speed, speed / scale / 3.6, atol=1e-9)
+    factor = 1.95 / 60 if unit == "rpm" else 1 / scale / 3.6
+    np.testing.assert_allclose(log.channels[Corner.FL].speed, speed * factor, atol=1e-9)
+
+
+def test_a_dead_corner_has_no_say_in_the_unit() -> None:
+    dead = [RawChannel(name, None, TIMES, np.zeros(TIMES.size)) for name in ("FL", "RL")]
+    log = map_corners(RawLog((*dead, RawChannel("FR", None, TIMES, 8.0 + 7.0 * np.sin(TIMES * 0.3))), "test"))
+    assert {c.unit for c in log.channels.values()} == {"m/s"}
 
 
 @pytest.mark.parametrize("sentinel", [655.35, 255.99, 6553.5])
