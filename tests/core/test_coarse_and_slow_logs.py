@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from benchmarks import eighth_world, fifth_world
 from scipy.signal import lfilter
 
-from conftest import quiet
+from conftest import drive, quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.motion.crossing import find_crossing
@@ -15,6 +17,7 @@ from nodrek.core.motion.usable import find_usable
 from nodrek.core.verdict.held import held_values
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.io.knowledge import shipped_calibration
+from nodrek.simulate.faults import Cause, SimulatedFault
 
 CIRCUMFERENCE, TEETH = 2.0, 48
 
@@ -74,6 +77,26 @@ def test_a_cruise_control_freezes_no_value(changes: bool) -> None:
         speeds[corner][900 + 60 * number] *= 0.96
     speeds[Corner.RL] = np.where(times > 61.0, 33.0, speeds[Corner.RL])
     assert (said(written(times, speeds, 0.5)).get((Fault.FROZEN, (Corner.RL,)), 0.0) > 0.5) is changes
+
+
+def test_the_mate_of_a_broken_lead_is_not_frozen_where_nobody_else_drives() -> None:
+    """Two corners at a steady speed in whole kilometres per hour, one of them silent for a second now and then."""
+    rng = np.random.default_rng(12)
+    times = np.arange(0.0, 180.0, 0.25)
+    speed = np.clip(np.minimum(times, 180.0 - times) * 1.5, 0.0, 22.0)
+    speeds = {c: speed * (1.0 + 5e-4 * rng.standard_normal(times.size)) for c in (Corner.RL, Corner.RR)}
+    speeds[Corner.RR] = np.where(np.mod(times, 9.0) < 1.0, 0.0, speeds[Corner.RR])
+    found = said(written(times, speeds, 1.0))
+    assert found[Fault.INTERMITTENT, (Corner.RR,)] > 0.5
+    assert not [corners for fault, corners in found if fault is Fault.FROZEN]
+
+
+def test_one_of_two_corners_is_the_odd_one() -> None:
+    """Wheels of a trailer's axle 5 % apart: either is too large or the other too small, and not both."""
+    raw = drive(700, SimulatedFault(Corner.RR, Cause.WHEEL_SIZE, size=0.05), duration_s=150.0)
+    found = said(replace(raw, channels=tuple(c for c in raw.channels if c.name[-2:] in ("RL", "RR"))))
+    assert {corners for _, corners in found} == {(Corner.RL,), (Corner.RR,)}
+    assert 0.9 < sum(found.values()) <= 1.0
 
 
 @pytest.mark.parametrize(("value_kmh", "told"), [(30.0, True), (4.0, False)])

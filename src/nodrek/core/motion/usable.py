@@ -34,6 +34,8 @@ STUCK_AT_LEAST, STUCK_WHILE, STUCK_STEPS = 12.0, 0.8, 4.0
 """Seconds from which smaller changes do: m/s and steps of the value by which two other corners must change."""
 LASTING = (0.95, 0.05)
 """Quantiles of what they read meanwhile between which they must change so."""
+BULK = (0.2, 0.8)
+"""The same of the only other corner that there is."""
 SAME_STEPS, SAME_SHARE = 2.5, 0.04
 """Steps of the value, or part of it, by which two corners that keep to one speed may differ."""
 DEAD_AT_LEAST = 8.0
@@ -191,6 +193,9 @@ def _frozen_mask(
         if hi - lo < 2:
             continue
         known = [other[lo:hi][~np.isnan(other[lo:hi])] for other in others]
+        if len(known) == 1 and known[0].size:
+            # nobody else says whether it is the other one that breaks
+            known = [np.clip(known[0], *np.quantile(known[0], BULK))]
         changes = sorted((float(np.ptp(k)) for k in known if k.size), reverse=True)
         few = False
         if end - start >= STUCK_AT_LEAST and len(changes) >= 2:

@@ -48,6 +48,8 @@ FEATURES = (
 )
 SAME_TREES = {Fault.RING_COUNT: Fault.TYRE_SIZE}
 """Both are one odd ratio; its size says which of them it is called."""
+ODD_RATIO = (*SAME_TREES, *SAME_TREES.values())
+"""Faults that do not come and go, so that a ratio which changes says more than they do."""
 SILENCE = (Fault.NO_SIGNAL, Fault.FROZEN)
 NOTHING = -4.6
 """Logit of a confidence of 0.01: not mentioned."""
@@ -96,7 +98,16 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
             out.append(replace(finding, confidence=_within(left * known[corner][kind] * _beyond_tolerance(finding))))
         else:
             out.append(by_weights)
-    return out
+    return _one_of_two(out) if len(exam.compared) == 2 else out
+
+
+def _one_of_two(findings: list[Finding]) -> list[Finding]:
+    """Of two corners that have nobody else to be compared with, only one is the odd one."""
+    odd = {c: f.confidence for f in findings if f.fault in ODD_RATIO for c in f.corners}
+    total = sum(odd.values())
+    return [
+        replace(f, confidence=f.confidence / total) if f.fault in ODD_RATIO and total > 1.0 else f for f in findings
+    ]
 
 
 def _proves_itself(finding: Finding) -> bool:

@@ -21,7 +21,7 @@ from nodrek.core.motion.ratios import UNKNOWN, RatioEstimate, estimate_ratios, r
 from nodrek.core.motion.rolling import as_rolling
 from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.breaks import find_breaks
-from nodrek.core.verdict.calibrate import calibrated
+from nodrek.core.verdict.calibrate import ODD_RATIO, calibrated
 from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.declared import declared_breaks
@@ -47,8 +47,6 @@ FAULTY_FROM = 0.5
 LONGEST_SPARSE_S = 150 * 3600.0
 SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
-ODD_RATIO = (Fault.TYRE_SIZE, Fault.RING_COUNT)
-"""Faults that do not come and go, so that a ratio which changes says more than they do."""
 NOTHING_LEARNT = Calibration({})
 WORTH_TRUSTING = 0.5
 """A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""
