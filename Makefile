@@ -34,7 +34,8 @@ bench: $(VENV)/.ready-to-train
 	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis
 
-# New probabilities from simulated drives; some four hours on two cores.
+# New probabilities from simulated drives; some four hours on two cores. Stopped, it goes on where it was
+# (build/training).
 train: $(VENV)/.ready-to-train
 	$(BIN)/python -m tools.train
 	$(BIN)/python -m tools.train_lost

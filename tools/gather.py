@@ -45,7 +45,7 @@ from nodrek.simulate.truth import FAULT_OF, corners_of, is_right
 from nodrek.simulate.vary import draw_fault, draw_scenario, small_fault
 
 FIRST_SEED = 103_300
-DRIVES = 16_000
+DRIVES = 20_000
 ELSEWHERE = {
     10_000_000: WORLDS["second"], 20_000_000: WORLDS["third"], 30_000_000: WORLDS["fifth"],
     40_000_000: WORLDS["fourth"], 50_000_000: WORLDS["sixth"], 60_000_000: WORLDS["seventh"],

@@ -9,13 +9,14 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QFontInfo, QImage, QPainter, QTextLayout
-from PySide6.QtWidgets import QApplication, QLabel, QScrollArea
+from PySide6.QtWidgets import QApplication, QLabel, QScrollArea, QWidget
 from pytestqt.qtbot import QtBot
 
 from nodrek.core.model import Corner
 from nodrek.demo import demo_log
 from nodrek.desktop.controller import Controller
-from nodrek.desktop.state.screen import Glyph, RasterScreen, RatioRow, RatiosScreen, RingSign, View
+from nodrek.desktop.state.screen import Glyph, Place, RasterScreen, RatioRow, RatiosScreen, RingSign, Station, View
+from nodrek.desktop.views.answer import StationButton
 from nodrek.desktop.views.drive import clock_words
 from nodrek.desktop.views.ratios import RatioScale
 from nodrek.desktop.views.ring_sign import draw_ring_sign
@@ -95,6 +96,22 @@ def test_the_raster_draws_low_dark_or_bright_and_marks_the_unseen(qtbot: QtBot, 
     wanted = [QColor(c) for c in (look.low, look.raised, look.high, look.unseen)]
     for got, expected in zip(seen, wanted, strict=True):
         assert abs(got.red() - expected.red()) + abs(got.green() - expected.green()) < 12
+
+
+def test_a_station_without_room_ends_in_dots_and_says_the_rest(qtbot: QtBot) -> None:
+    line = QWidget()
+    qtbot.addWidget(line)
+    button = StationButton()
+    button.setParent(line)
+    line.show()
+    button.show_station(Station(Place.DRIVE, "Drive", "4:00 min, 50 values a second", True, True), BAY)
+    for width, cut in ((120, True), (button.sizeHint().width(), False)):
+        button.resize(width, 60)
+        shown = [label.text() for label in button.findChildren(QLabel)]
+        assert shown[0] == "Drive"
+        assert (shown[1] != "4:00 min, 50 values a second") is cut
+        assert shown[1].endswith("…") is cut
+    assert button.accessibleName() == "Drive: 4:00 min, 50 values a second"
 
 
 @pytest.mark.parametrize("begins", [0.0, 0.75])

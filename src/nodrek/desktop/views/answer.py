@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -129,6 +129,7 @@ class StationButton(QPushButton):
     def __init__(self) -> None:
         super().__init__()
         self._name, self._state = QLabel(), QLabel()
+        self._words = ("", "")
         self._name.setFont(font(Size.BODY, bold=True))
         self._state.setFont(font(Size.SMALL))
         for label in (self._name, self._state):
@@ -143,12 +144,23 @@ class StationButton(QPushButton):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
 
     def sizeHint(self) -> QSize:
-        wide = max(self._name.sizeHint().width(), self._state.sizeHint().width())
-        return QSize(wide + 4 * STEP, TARGET + 8)
+        labels = zip((self._name, self._state), self._words, strict=True)
+        wide = max(label.fontMetrics().horizontalAdvance(words) for label, words in labels)
+        return QSize(wide + 2 + 4 * STEP, TARGET + 8)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """What finds no room ends in three dots, not in half a letter."""
+        room = self.width() - 4 * STEP
+        for label, words in zip((self._name, self._state), self._words, strict=True):
+            label.setText(label.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room))
 
     def show_station(self, station: Station, look: Look) -> None:
-        self._name.setText(station.name)
-        self._state.setText(station.state)
+        self._words = (station.name, station.state)
+        self._fit()
         self.setEnabled(station.enabled)
         self.setAccessibleName(f"{station.name}: {station.state}")
         # a bar under the place one is at: shape, not colour alone
