@@ -7,12 +7,14 @@ import os
 from pathlib import Path
 
 import numpy as np
+import polars as pl
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from nodrek.core.model import RawChannel, RawLog
 from nodrek.errors import BadRequest, NodrekError, UnreadableFile
+from nodrek.io.logs.cells import numbers_of
 from nodrek.io.logs.read import read_log
 from nodrek.io.logs.write import write_csv
 
@@ -89,6 +91,12 @@ def test_counts_to_the_base_of_16_are_no_decimals_with_gaps(tmp_path: Path) -> N
     path = tmp_path / "hex.csv"
     path.write_text("time_ms,FL,FR\n" + "".join(f"{20 * k},{v:04X},{v + 7:04X}\n" for k, v in enumerate(counts)))
     assert [c.values.tolist() for c in read_log(path).channels] == [counts.tolist(), (counts + 7).tolist()]
+
+
+def test_whole_numbers_of_one_width_with_gaps_are_decimals() -> None:
+    values = numbers_of(pl.Series(["12", "--", None, "45", "2E"]), decimal_comma=False)
+    np.testing.assert_array_equal(values, [12.0, np.nan, np.nan, 45.0, np.nan])
+    assert numbers_of(pl.Series(["12", "--", "4B"]), decimal_comma=False)[[0, 2]].tolist() == [0x12, 0x4B]
 
 
 def test_blank_cells_are_no_samples(tmp_path: Path) -> None:

@@ -289,7 +289,7 @@ def _guess_unit(times: Array, values: Array) -> str:
         return "km/h"
     top, brisk = float(np.quantile(known, 0.995)), _brisk(times, values)
     # codes for "no value" are few; speeds that no vehicle reaches are many where turns are counted, or edges
-    impossible = np.unique(known[known > 3.6 * FASTEST]).size >= MANY_VALUES or top * brisk**2 > TURNS_LIKELIER
+    impossible = np.unique(known[known > 3.6 * FASTEST]).size >= MANY_VALUES or top * brisk * brisk > TURNS_LIKELIER
     if impossible and top * _GUESSED[TURNING] < FASTEST and brisk * _GUESSED[TURNING] < HARDEST:
         return TURNING
     return "m/s" if 0.1 < top < FASTEST_MS and brisk < BRISK_MS else "km/h"

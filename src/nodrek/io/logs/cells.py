@@ -13,7 +13,8 @@ if TYPE_CHECKING:
     import polars as pl
 
 _NUMBER = re.compile(r"^[+\u2212-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
-_HEX = r"^[0-9A-Fa-f]{2,8}$"
+_HEX, _NO_DECIMAL = r"^[0-9A-Fa-f]{2,8}$", r"[A-DFa-df]"
+"""Of a count to the base of 16, and what no decimal number holds (``E`` may stand before an exponent)."""
 _GROUPED = re.compile(
     r"^[+-]?\d{1,3}(([ '\u00a0\u202f]\d{3})+|(,\d{3})+(?=\.)|(\.\d{3})+(?=,)|(,\d{3}){2,}|(\.\d{3}){2,})"
     r"([.,]\d+)?$"
@@ -121,7 +122,9 @@ def _hexadecimal(text: pl.Series) -> Array | None:
     import polars as pl
 
     cells = text.filter(text.is_not_null() & (text != "") & ~text.str.to_lowercase().is_in(list(MISSING)))
-    if cells.is_empty() or cells.str.len_chars().n_unique() > 1 or not cells.str.contains(_HEX).all():
+    if not cells.str.contains(_NO_DECIMAL).any() or not cells.str.contains(_HEX).all():
+        return None
+    if cells.str.len_chars().n_unique() > 1:
         return None
     return text.str.to_integer(base=16, strict=False).cast(pl.Float64).to_numpy(writable=True)
 
