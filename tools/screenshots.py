@@ -17,7 +17,6 @@ from nodrek.core.model.case import CheckKind
 from nodrek.demo import demo_log
 from nodrek.desktop.controller import Controller
 from nodrek.desktop.state.screen import View
-from nodrek.desktop.state.turns import present_turns
 from nodrek.desktop.views.theme import load_fonts
 
 
@@ -59,11 +58,7 @@ def main(folder: Path) -> None:
         answer = controller.session.answer
         assert answer is not None
         arc = answer.analysis.corners[controller.session.corner].turn.arcs[0]
-        turns = present_turns(controller.session)
-        assert turns is not None
-        assert turns.own is not None
-        box, across = raster.picture_box(), (arc.centre_turn - turns.own.begins) % 1.0
-        place = QPoint(round(box.left() + across * box.width()), round(box.center().y()))
+        place = QPoint(round(raster.x_of(arc.centre_turn)), round(raster.picture_box().center().y()))
         QTest.mouseClick(raster, Qt.MouseButton.LeftButton, pos=place)
         shoot("marked-tooth")
         open_demo("island-van-wrong-tyre", View.RATIOS)

@@ -99,6 +99,20 @@ def test_one_of_two_corners_is_the_odd_one() -> None:
     assert 0.9 < sum(found.values()) <= 1.0
 
 
+def test_two_corners_may_both_be_odd_against_another_speed() -> None:
+    rng = np.random.default_rng(13)
+    times = np.arange(0.0, 240.0, 0.1)
+    speed = 15.0 + 6.0 * np.sin(times / 9.0)
+    speeds = {c: 1.05 * speed * (1.0 + 5e-4 * rng.standard_normal(times.size)) for c in (Corner.RL, Corner.RR)}
+    raw = written(times, speeds, 0.01)
+    raw = replace(raw, channels=(*raw.channels, RawChannel("Satellite", "km/h", times, 3.6 * speed)))
+    log = map_corners(raw, reference="satellite")
+    analysis, _ = analyze_log(log, Vehicle(), quiet, shipped_calibration())
+    (both,) = [f for f in analysis.findings if f.corners == (Corner.RL, Corner.RR)]
+    assert both.fault is Fault.TYRE_SIZE
+    assert both.confidence > 0.9
+
+
 @pytest.mark.parametrize(("value_kmh", "told"), [(30.0, True), (4.0, False)])
 def test_a_value_that_stays_while_all_others_stand_is_frozen(value_kmh: float, told: bool) -> None:
     """Two short halts in a fast drive, behind a unit that shows the mean of the others in place of what is a quarter

@@ -15,7 +15,6 @@ from nodrek.core.model import Corner, RawChannel, RawLog
 from nodrek.demo import DEMOS, demo_log
 from nodrek.desktop.controller import Controller
 from nodrek.desktop.state.screen import View
-from nodrek.desktop.state.turns import present_turns
 from nodrek.desktop.views.mapping import MappingDialog
 from nodrek.desktop.views.theme import BAY, LOOKS, TARGET, load_fonts
 from nodrek.io.settings import Settings, load_settings, save_settings, with_recent
@@ -61,13 +60,9 @@ def test_from_the_demo_to_the_tooth_and_back(controller: Controller, qtbot: QtBo
     assert controller.session.answer is not None
     arc = controller.session.answer.analysis.corners[Corner.RL].turn.arcs[0]
     box = raster.picture_box()
-    shown = present_turns(controller.session)
-    assert shown is not None
-    assert shown.own is not None
-    across = (arc.centre_turn - shown.own.begins) % 1.0
     # the streak stands near the middle, not torn in two at the edges
-    assert across == pytest.approx(0.5, abs=0.13)
-    where = QPoint(round(box.left() + across * box.width()), round(box.center().y()))
+    assert raster.x_of(arc.centre_turn) == pytest.approx(box.center().x(), abs=0.13 * box.width())
+    where = QPoint(round(raster.x_of(arc.centre_turn)), round(box.center().y()))
     qtbot.mouseClick(raster, Qt.MouseButton.LeftButton, pos=where)
     qtbot.waitUntil(controller.window.drive.isVisible)
     assert "passes the sensor here" in texts(controller)

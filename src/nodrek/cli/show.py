@@ -6,6 +6,7 @@ import math
 import textwrap
 
 from nodrek.core.model import Fault, Scene, Verdict
+from nodrek.desktop.state.words import percent
 from nodrek.jobs.analyze import Answer
 
 COLUMNS = 80
@@ -30,7 +31,7 @@ def answer_text(answer: Answer) -> str:
     lines = [f"{answer.source.path.name}: {log.duration:.0f} s, corners {' '.join(log.corners)}", ""]
     words = VERDICTS | SPINS if analysis.scene is Scene.SPIN else VERDICTS
     lines.append(UNSETTLED.format(corner=analysis.unexplained) if analysis.is_unnamed else words[analysis.verdict])
-    lines += [_wrapped(f"  {_percent(finding.confidence)}  ", finding.summary) for finding in analysis.findings]
+    lines += [_wrapped(f"  {percent(finding.confidence):>5s}  ", finding.summary) for finding in analysis.findings]
     notes = [_wrapped("Note: ", warning) for warning in analysis.warnings]
     if analysis.scene is Scene.SPIN:
         return "\n".join([*lines, "", *_spin_lines(answer), *notes])
@@ -41,14 +42,9 @@ def answer_text(answer: Answer) -> str:
         else:
             ratio = f"{'not compared':27s}"
         wake = f"{result.wake_up * 3.6:4.1f} km/h" if math.isfinite(result.wake_up) else "   -     "
-        seen = _percent(result.could_see[Fault.RING_DAMAGE])
-        lines.append(f"  {corner}    {ratio}  {result.dropouts:8d}  {wake}  {seen}")
+        seen = percent(result.could_see[Fault.RING_DAMAGE])
+        lines.append(f"  {corner}    {ratio}  {result.dropouts:8d}  {wake}  {seen:>5s}")
     return "\n".join([*lines, *notes])
-
-
-def _percent(share: float) -> str:
-    """No log makes anything certain."""
-    return f"{min(99.0, 100 * share):3.0f} %"
 
 
 def _wrapped(mark: str, sentence: str) -> str:

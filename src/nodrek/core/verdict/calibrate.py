@@ -48,7 +48,7 @@ FEATURES = (
 )
 SAME_TREES = {Fault.RING_COUNT: Fault.TYRE_SIZE}
 """Both are one odd ratio; its size says which of them it is called."""
-ODD_RATIO = (*SAME_TREES, *SAME_TREES.values())
+ODD_RATIO = (Fault.TYRE_SIZE, Fault.RING_COUNT)
 """Faults that do not come and go, so that a ratio which changes says more than they do."""
 SILENCE = (Fault.NO_SIGNAL, Fault.FROZEN)
 NOTHING = -4.6
@@ -103,11 +103,9 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
 
 def _one_of_two(findings: list[Finding]) -> list[Finding]:
     """Of two corners that have nobody else to be compared with, only one is the odd one."""
-    odd = {c: f.confidence for f in findings if f.fault in ODD_RATIO for c in f.corners}
-    total = sum(odd.values())
-    return [
-        replace(f, confidence=f.confidence / total) if f.fault in ODD_RATIO and total > 1.0 else f for f in findings
-    ]
+    odd = [f for f in findings if f.fault in ODD_RATIO and len(f.corners) == 1]
+    total = sum(f.confidence for f in odd)
+    return [replace(f, confidence=f.confidence / total) if f in odd and total > 1.0 else f for f in findings]
 
 
 def _proves_itself(finding: Finding) -> bool:

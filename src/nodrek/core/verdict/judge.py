@@ -172,18 +172,18 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
 
 def _own_ratios(exam: Examination) -> Mapping[Corner, RatioEstimate]:
     """Ratios of the wheels whose corners have readings of their own, among themselves."""
-    own = tuple(c for c in exam.compared if has_own_readings(exam, c))
-    if all(c in own for c in exam.followed):
-        return exam.rolling
 
-    def without() -> Mapping[Corner, RatioEstimate]:
+    def among_own() -> Mapping[Corner, RatioEstimate]:
+        own = tuple(c for c in exam.compared if has_own_readings(exam, c))
+        if all(c in own for c in exam.followed):
+            return exam.rolling
         if len(own) < 2:
             return {}
         lost = {c: edges for c, edges in exam.lost.items() if c in own}
         blocks = ratio_blocks({c: exam.log.channels[c] for c in own}, exam.usable, lost)
         return as_rolling(estimate_ratios(blocks, own), lost)
 
-    return exam.once("own ratios", without)
+    return exam.once("own ratios", among_own)
 
 
 def _verdict(findings: tuple[Finding, ...], corners: Iterable[CornerResult]) -> Verdict:

@@ -146,6 +146,7 @@ class StationButton(QPushButton):
     def sizeHint(self) -> QSize:
         labels = zip((self._name, self._state), self._words, strict=True)
         wide = max(label.fontMetrics().horizontalAdvance(words) for label, words in labels)
+        # a pixel to each side: widths of words are rounded, and three dots need less than a whole one to come
         return QSize(wide + 2 + 4 * STEP, TARGET + 8)
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -48,6 +48,11 @@ class RasterWidget(QWidget):
     def picture_box(self) -> QRectF:
         return QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
 
+    def x_of(self, place: float) -> float:
+        """Pixels from the left to a place on the ring (turns)."""
+        begins, box = self._screen.begins if self._screen else 0.0, self.picture_box()
+        return box.left() + (place - begins) % 1.0 * box.width()
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         box = self.picture_box()
         if self._pressable and box.contains(event.position()):
@@ -95,7 +100,7 @@ class RasterWidget(QWidget):
             label = QRectF(min(max(x - 24, 0), self.width() - 48), box.bottom() + 8, 48, 18)
             painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
         if self._marked is not None:
-            x = box.left() + (self._marked - self._screen.begins) % 1.0 * box.width()
+            x = self.x_of(self._marked)
             painter.setPen(QPen(QColor(look.call), 1.6, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, box.top() - 4), QPointF(x, box.bottom() + 4))
         if self.hasFocus() and self._pressable:

@@ -25,7 +25,7 @@ from nodrek.io.logs.cells import (
     numbers_of,
     split_unit,
     uses_decimal_comma,
-)  # fmt: skip
+)
 from nodrek.io.logs.layout import is_turned, laid_out, shape_of
 from nodrek.io.logs.plain import read_plain
 from nodrek.io.logs.sections import read_sections, sections_of
