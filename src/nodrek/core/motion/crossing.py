@@ -89,15 +89,15 @@ def find_crossing(
         logs = {c: block.means for c, block in blocks.items()}
         pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
         known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size, block_s)
-        if known.sum() >= LEAST_BLOCKS:
+        may_be_a_step = _may_be_a_step(pairs, list(blocks.values()))
+        told = known & ~may_be_a_step
+        if told.sum() >= LEAST_BLOCKS:
+            known = told
+            break
+        # to one side only a step goes as well: slower driving may show bends to the other
+        if known.sum() >= LEAST_BLOCKS and not _go_to_one_side(pairs, known & may_be_a_step):
             break
     else:
-        return None
-    may_be_a_step = _may_be_a_step(pairs, list(blocks.values()))
-    told = known & ~may_be_a_step
-    if told.sum() >= LEAST_BLOCKS:
-        known = told
-    elif _go_to_one_side(pairs, known & may_be_a_step):
         return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0

@@ -36,6 +36,8 @@ LASTING = (0.95, 0.05)
 """Quantiles of what they read meanwhile between which they must change so."""
 BULK = (0.2, 0.8)
 """The same of the only other corner that there is."""
+STILL_AT_LEAST, STILL_CHANGES = 20.0, 12
+"""Seconds of one value, and changes of every other corner's from below it to above it, that no sound corner sits out."""
 SAME_STEPS, SAME_SHARE = 2.5, 0.04
 """Steps of the value, or part of it, by which two corners that keep to one speed may differ."""
 DEAD_AT_LEAST = 8.0
@@ -182,7 +184,7 @@ def _frozen_mask(
     runs: tuple[Array, Array], grid: Array, own: Array, others: list[Array], quantum: float
 ) -> npt.NDArray[np.bool_]:
     """Grid points inside a constant stretch during which some other corner's speed changed, or, where that lasts, two
-    others' by several steps of the value.
+    others' by several steps of the value, or all others' to both sides of it again and again.
 
     Not where another corner keeps to the same value all the time, unless two others do not: in steady driving whole
     kilometres per hour stand for long, and what changes meanwhile is a corner that loses edges.
@@ -202,6 +204,7 @@ def _frozen_mask(
             # a cruise control keeps its speed for long, and a jolt changes a wheel's for a moment
             lasting = sorted(float(np.subtract(*np.quantile(k, LASTING))) for k in known if k.size)
             few = lasting[-2] > max(STUCK_WHILE, STUCK_STEPS * quantum)
+            few |= end - start >= STILL_AT_LEAST and all(_passes(k, own[lo]) for k in known)
         one = bool(changes) and changes[0] > FROZEN_WHILE
         if one and not few:
             apart = [float(np.max(np.abs(k - own[lo]))) for k in known if k.size]
@@ -209,6 +212,13 @@ def _frozen_mask(
             one = not min(apart) <= max(SAME_STEPS * quantum, SAME_SHARE * own[lo])
         mask[lo:hi] |= few or one
     return mask
+
+
+def _passes(other: Array, value: float) -> bool:
+    """Whether another corner changes all the time and reads less than `value` as well as more: steps so coarse that
+    all keep to one of them most of the time still part every corner from it, now and then."""
+    changes = np.count_nonzero(np.diff(other))
+    return bool(changes >= STILL_CHANGES and other.min() < value < other.max())
 
 
 def _long_stretches(

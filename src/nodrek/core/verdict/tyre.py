@@ -95,6 +95,12 @@ def lossy_corner(ratios: Mapping[Corner, RatioEstimate], losing: Mapping[Corner,
     return worst if sum(r.log_ratio > limit for r in ratios.values()) >= 2 else None
 
 
+def lowers_ratio(exam: Examination, corner: Corner) -> bool:
+    """Whether what reads low at a corner takes more from its ratio than sound tyres differ by: many breaks do not."""
+    lost = exam.lost.get(corner)
+    return lost is not None and -lost.change >= WORTH_LOSING
+
+
 def _without(ratios: Mapping[Corner, RatioEstimate], left_out: Corner) -> dict[Corner, RatioEstimate]:
     """The other corners' ratios, among themselves."""
     return centred({c: r for c, r in ratios.items() if c is not left_out})
