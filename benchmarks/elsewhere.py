@@ -86,7 +86,7 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float, are_small: bool 
         analysis, exam = analyze_log(map_corners(raw), Vehicle(), lambda share, doing: None, shipped_calibration())
     except NeverMoves:
         # a queue may never be faster than sensors need: nothing is said of it
-        visible = drawn.fault is not None and _is_visible(world, drawn, seed, kind, rate_hz, small)
+        visible = drawn.fault is not None and is_visible(world, drawn, seed, kind, rate_hz, small)
         return Trial(visible, False, False, False, [])
     said = [(f.confidence, is_right(f, drawn)) for f in analysis.findings]
     sure = [f for f in analysis.findings if f.confidence >= FAULTY_FROM]
@@ -96,7 +96,7 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float, are_small: bool 
     exact = bool(right)
     corner = exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
     teeth = _teeth_right(exam, drawn, right[0]) if drawn.lost and exact else None
-    return Trial(_is_visible(world, drawn, seed, kind, rate_hz, small), exact, corner, False, said, teeth)
+    return Trial(is_visible(world, drawn, seed, kind, rate_hz, small), exact, corner, False, said, teeth)
 
 
 def _teeth_right(exam: Examination, drawn: Drawn, found: Finding) -> tuple[bool, bool]:
@@ -115,7 +115,7 @@ def is_right(finding: Finding, drawn: Drawn) -> bool:
     return same and (mirrored or set(finding.corners) == set(drawn.corners))
 
 
-def _is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float, small: float | None) -> bool:
+def is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float, small: float | None) -> bool:
     sound = WORLDS[world].draw(seed, kind, rate_hz, faulty=False).log
     with_it, without, asked = drawn.log, sound, 4.0 * VISIBLE_SIGMAS
     if world in EXACT:

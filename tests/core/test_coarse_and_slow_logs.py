@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks import eighth_world, fifth_world
+from benchmarks import eighth_world, fifth_world, twelfth_world
 from scipy.signal import lfilter
 
 from conftest import drive, quiet
@@ -77,6 +77,27 @@ def test_a_cruise_control_freezes_no_value(changes: bool) -> None:
         speeds[corner][900 + 60 * number] *= 0.96
     speeds[Corner.RL] = np.where(times > 61.0, 33.0, speeds[Corner.RL])
     assert (said(written(times, speeds, 0.5)).get((Fault.FROZEN, (Corner.RL,)), 0.0) > 0.5) is changes
+
+
+@pytest.mark.parametrize(
+    ("reads", "frozen"), [("one value", True), ("its own", False), ("the middle of a step", False)]
+)
+def test_one_value_of_many_kilometres_per_hour_is_frozen_where_no_other_corner_keeps_to_it(
+    reads: str, frozen: bool
+) -> None:
+    """Steps of 2.5 km/h at a steady speed: the mates keep to one of them most of the time and visit both beside it. A
+    corner that reads half a step less visits one, and one that is far quieter none, as long as they visit one only."""
+    rng = np.random.default_rng(21)
+    times = np.arange(0.0, 90.0, 0.1)
+    speeds = {c: (120.0 + 0.75 * rng.standard_normal(times.size)) / 3.6 for c in Corner}
+    if reads == "one value":
+        speeds[Corner.RL] = np.where(times > 20.0, 120.0 / 3.6, speeds[Corner.RL])
+    elif reads == "the middle of a step":
+        speeds = {c: np.maximum(v, 119.9 / 3.6) for c, v in speeds.items()}
+        speeds[Corner.RL] = np.full(times.size, 120.0 / 3.6)
+    found = said(written(times, speeds, 2.5))
+    assert (found.get((Fault.FROZEN, (Corner.RL,)), 0.0) > 0.5) is frozen
+    assert {kind for kind, _ in found} <= {Fault.FROZEN}
 
 
 def test_the_mate_of_a_broken_lead_is_not_frozen_where_nobody_else_drives() -> None:
@@ -154,6 +175,31 @@ def test_whole_kilometres_per_hour_of_a_steady_speed_are_no_bends(axle: Corner |
     log = map_corners(written(times, speeds, 1.0))
     found = find_crossing(log.channels, find_usable(log.channels, log.duration), None)
     assert (found is not None and found.is_crossed) is (axle is not None)
+
+
+@pytest.mark.parametrize("axle", [None, Corner.FL, Corner.RL])
+def test_bends_to_the_other_side_are_sought_in_slower_driving(axle: Corner | None) -> None:
+    """Steps of 0.9 km/h in a yard: right-hand bends at 3 m/s, left-hand ones at 1.8 m/s. What goes to one side only may
+    be a step."""
+    rng = np.random.default_rng(22)
+    times = np.arange(0.0, 80.0, 0.1)
+    speed = np.where(times < 40.0, 10.9, 6.4) / 3.6
+    bend = np.where(np.mod(times, 20.0) > 10.0, np.where(times < 40.0, -0.074, 0.125), 0.0)
+    speeds = {}
+    for corner in Corner:
+        wheel = corner.mate if axle in (corner, corner.mate) else corner
+        across = 1.0 + (-0.5 if wheel.is_left else 0.5) * bend
+        speeds[corner] = speed * across * (1.0 + 1e-3 * rng.standard_normal(times.size))
+    log = map_corners(written(times, speeds, 0.9))
+    found = find_crossing(log.channels, find_usable(log.channels, log.duration), None)
+    assert found is not None
+    assert found.is_crossed is (axle is not None)
+
+
+def test_a_tyre_is_told_beside_a_corner_that_seems_to_break() -> None:
+    """Readings that fall now and then take less from a ratio than sound tyres differ by, so that it has its say."""
+    drawn = twelfth_world.draw(504_000, "tyre", 50.0)
+    assert said(drawn.log)[Fault.TYRE_SIZE, drawn.corners] > 0.5
 
 
 @pytest.mark.parametrize("seed", [10, 14, 15])

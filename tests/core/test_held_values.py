@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from types import MappingProxyType
+from types import MappingProxyType, ModuleType
 
 import numpy as np
 import pytest
-from benchmarks import eighth_world, fifth_world, fourth_world, seventh_world
+from benchmarks import eighth_world, fifth_world, fourth_world, ninth_world, seventh_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
@@ -323,9 +323,13 @@ def test_a_quiet_corner_repeats_more_often_and_holds_nothing() -> None:
     assert held is None or held.way is not StandIn.LAST
 
 
-def test_an_even_speed_on_a_smooth_road_is_no_break() -> None:
-    """Hundredths of km/h repeat there at every corner, three times in a row at one."""
-    log = eighth_world.draw(86_017, "healthy", 4.0).log
+@pytest.mark.parametrize(
+    ("world", "seed", "kind", "rate"),
+    [(eighth_world, 86_017, "healthy", 4.0), (ninth_world, 1_136_000, "hollow", 50.0)],
+)
+def test_an_even_speed_on_a_smooth_road_is_no_break(world: ModuleType, seed: int, kind: str, rate: float) -> None:
+    """Hundredths of km/h repeat there at every corner, three or forty times in a row at one, while none drifts."""
+    log = world.draw(seed, kind, rate).log
     exam = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None)[1]
     assert all(held_breaks(exam, corner) is None for corner in Corner)
 

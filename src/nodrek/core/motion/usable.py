@@ -37,7 +37,7 @@ LASTING = (0.95, 0.05)
 BULK = (0.2, 0.8)
 """The same of the only other corner that there is."""
 STILL_AT_LEAST, STILL_CHANGES = 20.0, 12
-"""Seconds of one value, and changes of every other corner's from below it to above it, that no sound corner sits out."""
+"""Seconds of one value, and changes of each other corner between below and above it, that no sound corner sits out."""
 SAME_STEPS, SAME_SHARE = 2.5, 0.04
 """Steps of the value, or part of it, by which two corners that keep to one speed may differ."""
 DEAD_AT_LEAST = 8.0

@@ -48,6 +48,8 @@ MANY_SHORT, GOES_ON = 50, 0.5
 """Runs that one more sample may make longer, from which their share says whether agreement is usual; that share."""
 FINE_STEP, STEPS_MOVED = 0.01, 1.2
 """Part of the speed up to which a step is fine; steps by which the others must have moved where it is not."""
+LONG_RUN, DRIFTS = 8, 0.5
+"""Samples of a run from which its drift is told; steps by which its halves are apart."""
 ABOUT_S, BY_CHANCE = 2.0, 1e-3
 """Seconds before and behind a run in which the mates are asked how often they stand still; chance of a run that is
 still no accident."""
@@ -163,9 +165,11 @@ def _more_than(expected: float) -> float:
 
 
 def _should_have_moved(exam: Examination, corner: Corner, runs: Runs) -> npt.NDArray[np.bool_]:
-    """Runs in which the others say that the value should have moved by a step; all where steps are fine.
+    """Runs in which the others say that the value should have moved by a step; where steps are fine, those of a longer
+    one over which they drift by more than the value it stands at is wide.
 
-    Counted edges and whole km/h stand still in steady driving by themselves, at one corner for longer than at another.
+    Counted edges and whole km/h stand still in steady driving by themselves, at one corner for longer than at another,
+    and so do hundredths behind a smooth filter.
     """
     expected, step = exam.followed[corner].expected, exam.log.channels[corner].quantum
     if not runs.start.size:
@@ -175,7 +179,12 @@ def _should_have_moved(exam: Examination, corner: Corner, runs: Runs) -> npt.NDA
     seen = np.append(expected, expected[-1])
     low, high = (extreme.reduceat(seen, ends.ravel())[::2] for extreme in (np.minimum, np.maximum))
     fine = step < FINE_STEP * expected[runs.start]
-    return np.asarray(fine | (high - low > STEPS_MOVED * step))
+    total = np.concatenate([[0.0], np.cumsum(np.nan_to_num(expected))])
+    first, middle, last = ends[:, 0], (ends[:, 0] + ends[:, 1]) // 2, ends[:, 1]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        drift = (total[last] - total[middle]) / (last - middle) - (total[middle] - total[first]) / (middle - first)
+    drifts = (runs.length < LONG_RUN) | (np.abs(drift) > DRIFTS * step)
+    return np.asarray(np.where(fine, drifts, high - low > STEPS_MOVED * step))
 
 
 def _stand_still_just_then(exam: Examination, corner: Corner, runs: Runs) -> Array:
