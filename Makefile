@@ -30,6 +30,7 @@ bench: $(VENV)/.ready-to-train
 	$(BIN)/python -m benchmarks.accuracy
 	$(BIN)/python -m benchmarks.unseen
 	$(BIN)/python -m benchmarks.elsewhere
+	$(BIN)/python -m benchmarks.plain_detector
 	$(BIN)/python -m benchmarks.two_faults
 	$(BIN)/python -m benchmarks.sight
 	$(BIN)/python -m benchmarks.diagnosis

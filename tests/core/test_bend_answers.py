@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from types import ModuleType
+
 import numpy as np
 import pytest
+from benchmarks import eleventh_world, twelfth_world
 
 from conftest import analyze_raw
 from nodrek.core.corners import map_corners
@@ -75,4 +78,14 @@ def test_wheels_of_their_own_answer_or_are_not_asked(hz: float, turns_at: float,
 @pytest.mark.parametrize("corner", [Corner.FL, Corner.RR])
 def test_on_a_straight_road_nothing_is_said(corner: Corner) -> None:
     exam = examine(map_corners(polled(10.0, corner, turns_at=0.0)), Vehicle(), lambda share, doing: None)
+    assert not [c for c in Corner if made_in_bends(exam, c)]
+
+
+@pytest.mark.parametrize(
+    ("world", "seed", "kind", "rate"),
+    [(twelfth_world, 540_001, "healthy", 4.0), (eleventh_world, 1_270_000, "extra edges", 50.0)],
+)
+def test_seven_blocks_of_bends_prove_nothing(world: ModuleType, seed: int, kind: str, rate: float) -> None:
+    """A minute in whole kilometres per hour, and edges that are none at a wheel of the other axle."""
+    exam = examine(map_corners(world.draw(seed, kind, rate).log), Vehicle(), lambda share, doing: None)
     assert not [c for c in Corner if made_in_bends(exam, c)]

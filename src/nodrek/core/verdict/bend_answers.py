@@ -32,7 +32,7 @@ BLOCK_S, FULL = 1.5, 0.6
 FROM_SPEED, LEAST, MOST_OFF = 3.0, 0.1, 0.5
 """m/s; m/s below which no logarithm is taken; relative distance from the vehicle's speed up to which a value is one,
 and no break."""
-LEAST_BLOCKS, LEAST_BENDS, LEAST_ONE_WAY = 40, 6, 2
+LEAST_BLOCKS, LEAST_BENDS, LEAST_ONE_WAY = 40, 10, 2
 """Blocks from which anything is told, those of them that are bends, and bends to either side."""
 BEND, BEND_SIGMAS, STRAIGHT, LEAST_STRAIGHT = 0.006, 3.0, 0.002, 0.2
 """ln between left and right from which a block is a bend (more than tyres differ), in errors of the block's mean as
