@@ -81,6 +81,8 @@ def _said(fault: Fault, *corners: Corner) -> Finding:
 
 def _says_nothing(rows: Rows, corner: Corner) -> Finding | None:
     own, drives = rows.own[corner], rows.others[corner] > DRIVES
+    if np.count_nonzero(drives[1:]) == 0:
+        return None
     if np.mean(own[drives] < SILENT) > 0.95:
         return _said(Fault.NO_SIGNAL, corner)
     stands = np.mean(np.diff(own)[drives[1:]] == 0.0) > 0.9
