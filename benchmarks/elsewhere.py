@@ -13,6 +13,7 @@ found, the share whose number of lost teeth is told right, without and with the 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
 from typing import NamedTuple
@@ -38,7 +39,7 @@ from benchmarks.second_world import Drawn
 from benchmarks.text_dialects import through_text
 from benchmarks.visible import LEAST_NOISE, VISIBLE_SIGMAS, noise_of
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Array, Corner, Fault, Finding, RawChannel, Vehicle
+from nodrek.core.model import Array, Corner, Fault, Finding, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.judge import FAULTY_FROM, analyze_log
 from nodrek.core.verdict.losses import with_losses
@@ -81,9 +82,10 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float, are_small: bool 
     if are_small and kind in WORLDS[world].SMALLEST.values():
         small = smallest.draw_times(np.random.default_rng([seed, 81]))
     drawn = WORLDS[world].draw(seed, kind, rate_hz, small=small)
-    raw = through_text(drawn.log, seed) if world in AS_TEXT else drawn.log
     try:
-        analysis, exam = analyze_log(map_corners(raw), Vehicle(), lambda share, doing: None, shipped_calibration())
+        analysis, exam = analyze_log(
+            map_corners(as_found(world, seed, drawn)), Vehicle(), lambda share, doing: None, shipped_calibration()
+        )
     except NeverMoves:
         # a queue may never be faster than sensors need: nothing is said of it
         visible = drawn.fault is not None and is_visible(world, drawn, seed, kind, rate_hz, small)
@@ -92,10 +94,8 @@ def one_drive(world: str, seed: int, kind: str, rate_hz: float, are_small: bool 
     sure = [f for f in analysis.findings if f.confidence >= FAULTY_FROM]
     if drawn.fault is None:
         return Trial(False, False, False, bool(sure), said)
-    right = [f for f in sure if is_right(f, drawn)]
-    exact = bool(right)
-    corner = exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
-    teeth = _teeth_right(exam, drawn, right[0]) if drawn.lost and exact else None
+    exact, corner = told(sure, drawn)
+    teeth = _teeth_right(exam, drawn, next(f for f in sure if is_right(f, drawn))) if drawn.lost and exact else None
     return Trial(is_visible(world, drawn, seed, kind, rate_hz, small), exact, corner, False, said, teeth)
 
 
@@ -107,6 +107,17 @@ def _teeth_right(exam: Examination, drawn: Drawn, found: Finding) -> tuple[bool,
     return without, with_it
 
 
+def as_found(world: str, seed: int, drawn: Drawn) -> RawLog:
+    """The log as a program finds it: of some worlds written as text and read back."""
+    return through_text(drawn.log, seed) if world in AS_TEXT else drawn.log
+
+
+def told(sure: Sequence[Finding], drawn: Drawn) -> tuple[bool, bool]:
+    """Whether one of the findings names what is wrong exactly, and whether they name its corner at least."""
+    exact = any(is_right(f, drawn) for f in sure)
+    return exact, exact or set(drawn.corners) <= {c for f in sure for c in f.corners}
+
+
 def is_right(finding: Finding, drawn: Drawn) -> bool:
     """Whether `finding` names what is wrong, as exactly as one log can tell."""
     odd_ratio = {Fault.RING_COUNT, Fault.TYRE_SIZE}
@@ -115,7 +126,8 @@ def is_right(finding: Finding, drawn: Drawn) -> bool:
     return same and (mirrored or set(finding.corners) == set(drawn.corners))
 
 
-def is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float, small: float | None) -> bool:
+def is_visible(world: str, drawn: Drawn, seed: int, kind: str, rate_hz: float, small: float | None = None) -> bool:
+    """Whether the fault of a drive stands out of the noise of its sound twin; see `benchmarks.visible`."""
     sound = WORLDS[world].draw(seed, kind, rate_hz, faulty=False).log
     with_it, without, asked = drawn.log, sound, 4.0 * VISIBLE_SIGMAS
     if world in EXACT:

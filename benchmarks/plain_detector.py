@@ -17,7 +17,7 @@ from typing import NamedTuple
 import numpy as np
 from scipy.ndimage import median_filter
 
-from benchmarks.elsewhere import FIRST_SEED, HEALTHY_FOR_ONE, RATES_HZ, WORLDS, is_right, is_visible
+from benchmarks.elsewhere import FIRST_SEED, HEALTHY_FOR_ONE, RATES_HZ, WORLDS, Trial, as_found, is_visible, told
 from benchmarks.reliability import share
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, Finding, WheelLog
@@ -47,11 +47,13 @@ class Rows(NamedTuple):
     step: float
 
 
-class Trial(NamedTuple):
-    visible: bool
-    exact: bool
-    corner: bool
-    alarm: bool
+class Dips(NamedTuple):
+    """Of one corner: relative deviation from the others without its slow changes (0 at a walk), its noise, and which
+    samples dip out of that."""
+
+    deviation: Array
+    sigma: float
+    low: Array
 
 
 def detect(log: WheelLog) -> list[Finding]:
@@ -59,9 +61,8 @@ def detect(log: WheelLog) -> list[Finding]:
     silent = [f for corner in rows.own if (f := _says_nothing(rows, corner))]
     left = [c for c in rows.own if not any(c in f.corners for f in silent)]
     ratios = {c: r for c in left if np.isfinite(r := _ratio(rows, c))}
-    # a corner at a time: what lies below 2 m/s and slow changes are no dips
-    deviations = {c: _deviation(rows, c) for c in left}
-    signal = [f for c in left if (f := _bad_signal(rows, c, deviations))]
+    dips = {c: _dips(rows, c) for c in left}
+    signal = [f for c in left if (f := _bad_signal(rows, c, dips))]
     return [*silent, *_odd_ratio(ratios), *_crossed(rows, ratios), *signal]
 
 
@@ -118,21 +119,16 @@ def _crossed(rows: Rows, ratios: dict[Corner, float]) -> list[Finding]:
     return [_said(Fault.CROSSED, Corner.FL, Corner.FR)] if against else []
 
 
-def _deviation(rows: Rows, corner: Corner) -> Array:
-    relative = rows.own[corner] / np.maximum(rows.others[corner], 1.0) - 1.0
-    relative = np.where(rows.others[corner] > ROLLS, relative, 0.0)
-    return np.asarray(relative - median_filter(relative, max(5, int(2.0 / rows.step) | 1)))
-
-
-def _dips(rows: Rows, corner: Corner, deviation: Array) -> tuple[Array, float]:
-    """Which samples dip, and the noise of all."""
+def _dips(rows: Rows, corner: Corner) -> Dips:
     rolls = rows.others[corner] > ROLLS
+    relative = np.where(rolls, rows.own[corner] / np.maximum(rows.others[corner], 1.0) - 1.0, 0.0)
+    deviation = relative - median_filter(relative, max(5, int(2.0 / rows.step) | 1))
     sigma = 1.4826 * float(np.median(np.abs(deviation[rolls]))) + 1e-5 if rolls.any() else 1.0
-    return rolls & (deviation < -max(DIP, DIP_SIGMAS * sigma)), sigma
+    return Dips(deviation, sigma, rolls & (deviation < -max(DIP, DIP_SIGMAS * sigma)))
 
 
-def _bad_signal(rows: Rows, corner: Corner, deviations: dict[Corner, Array]) -> Finding | None:
-    own, others, deviation = rows.own[corner], rows.others[corner], deviations[corner]
+def _bad_signal(rows: Rows, corner: Corner, dips: dict[Corner, Dips]) -> Finding | None:
+    own, others, (deviation, sigma, low) = rows.own[corner], rows.others[corner], dips[corner]
     slow = (others > SLOW[0]) & (others < SLOW[1])
     asleep = slow & (own < SILENT)
     if np.count_nonzero(asleep) >= ASLEEP:
@@ -141,16 +137,14 @@ def _bad_signal(rows: Rows, corner: Corner, deviations: dict[Corner, Array]) -> 
         if wake > WAKES and np.count_nonzero(below) > ASLEEP and np.mean(own[below] < SILENT) > 0.8:
             return _said(Fault.AIR_GAP, corner)
     rolls = others > ROLLS
-    dips, sigma = _dips(rows, corner, deviation)
     way = np.cumsum(others) * rows.step
-    if np.count_nonzero(dips) >= 5 and _line(way[dips], np.ones(np.count_nonzero(dips)))[0] > DIPS_IN_LINE:
+    if np.count_nonzero(low) >= 5 and _line(way[low], np.ones(np.count_nonzero(low)))[0] > DIPS_IN_LINE:
         return _said(Fault.RING_DAMAGE, corner)
     power, swing = _line(way[rolls], np.clip(deviation[rolls], -4.0 * sigma, 4.0 * sigma))
     if power > SWING_IN_LINE and swing > SWING:
         return _said(Fault.RING_RUNOUT, corner)
-    shares = {c: float(np.mean(_dips(rows, c, d)[0])) for c, d in deviations.items()}
-    noisy = shares.pop(corner) / max(float(np.mean(rolls)), 1e-9)
-    if noisy > max(NOISY, OVER_MATES * max(shares.values(), default=0.0)):
+    shares = {c: float(np.mean(d.low)) / max(float(np.mean(rolls)), 1e-9) for c, d in dips.items()}
+    if shares.pop(corner) > max(NOISY, OVER_MATES * max(shares.values(), default=0.0)):
         return _said(Fault.ENCODER_NOISE, corner)
     mates_read = np.min([s for c, s in rows.own.items() if c is not corner], axis=0) > DRIVES
     broken = ((own < SILENT) | (deviation < BREAK)) & (others > 4.0) & mates_read
@@ -173,14 +167,12 @@ def _line(way: Array, weights: Array) -> tuple[float, float]:
 def one_drive(world: str, seed: int, kind: str, rate_hz: float) -> Trial:
     drawn = WORLDS[world].draw(seed, kind, rate_hz)
     try:
-        said = detect(map_corners(drawn.log))
+        said = detect(map_corners(as_found(world, seed, drawn)))
     except NodrekError:
         said = []
     if drawn.fault is None:
-        return Trial(False, False, False, bool(said))
-    exact = any(is_right(f, drawn) for f in said)
-    corner = exact or set(drawn.corners) <= {c for f in said for c in f.corners}
-    return Trial(is_visible(world, drawn, seed, kind, rate_hz, None), exact, corner, False)
+        return Trial(False, False, False, bool(said), [])
+    return Trial(is_visible(world, drawn, seed, kind, rate_hz), *told(said, drawn), False, [])
 
 
 def main(drives: int, first_seed: int, world: str) -> None:

@@ -85,8 +85,8 @@ def test_a_cruise_control_freezes_no_value(changes: bool) -> None:
 def test_one_value_of_many_kilometres_per_hour_is_frozen_where_no_other_corner_keeps_to_it(
     reads: str, frozen: bool
 ) -> None:
-    """Steps of 2.5 km/h at a steady speed: the mates keep to one of them most of the time and visit both beside it. A
-    corner that reads half a step less visits one, and one that is far quieter none, as long as they visit one only."""
+    """Steps of 2.5 km/h at a steady speed: all keep to one of them most of the time, and the mates visit both beside it
+    again and again. Where they visit one only, a quiet corner in the middle of its step need not."""
     rng = np.random.default_rng(21)
     times = np.arange(0.0, 90.0, 0.1)
     speeds = {c: (120.0 + 0.75 * rng.standard_normal(times.size)) / 3.6 for c in Corner}

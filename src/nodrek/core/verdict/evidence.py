@@ -38,7 +38,7 @@ from nodrek.core.verdict.ring import (
     shortfall,
 )
 from nodrek.core.verdict.rows import row_says
-from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts, lossy_corner, lowers_ratio, ratios_beside
+from nodrek.core.verdict.tyre import WORTH_SAYING, contrasts, lossy_corner, may_lower_ratio, ratios_beside
 from nodrek.core.verdict.weak_arc import weak_arc
 
 RAW_KINDS = (
@@ -196,10 +196,8 @@ def _ratio_numbers(exam: Examination, corner: Corner, findings: Sequence[Finding
     """
     if corner not in exam.ratios:
         return [-6.0, 0.0, 0.0, 0.0, 0.0]
-    losing = {}
-    for c in exam.ratios:
-        kinds = [k for k in LOSES_EDGES if k is not Fault.INTERMITTENT or lowers_ratio(exam, c)]
-        losing[c] = max(logistic(_strongest(findings, kind, c)) for kind in kinds)
+    telling = [f for f in findings if may_lower_ratio(exam, f)]
+    losing = {c: max(logistic(_strongest(telling, kind, c)) for kind in LOSES_EDGES) for c in exam.ratios}
     lossy = lossy_corner(exam.ratios, {**losing, corner: 0.0})
     ratios = ratios_beside(exam.ratios, lossy, corner)
     n = len(ratios)

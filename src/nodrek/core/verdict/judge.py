@@ -37,7 +37,7 @@ from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
 from nodrek.core.verdict.rows import weak_in_slow_turns
 from nodrek.core.verdict.sight import sight
 from nodrek.core.verdict.spin import is_spin, spin_results
-from nodrek.core.verdict.tyre import find_all_four, find_tyre, lowers_ratio
+from nodrek.core.verdict.tyre import find_all_four, find_tyre, may_lower_ratio
 from nodrek.core.verdict.unexplained import find_unexplained
 from nodrek.core.verdict.unsettled import find_unsettled
 from nodrek.errors import BadRequest
@@ -127,7 +127,7 @@ def raw_findings(exam: Examination) -> list[Finding]:
     weak = {c: weak_in_slow_turns(exam, c) for c in exam.motions}
     breaks = find_breaks(exam, losing_edges, by_corner(gaps), weak)
     dead = find_dead(exam)
-    costly = [f for f in breaks if lowers_ratio(exam, f.corners[0])]
+    lossy = [f for f in (*damage, *breaks) if may_lower_ratio(exam, f)]
     # what is made of the others tells nothing of their ratios
     all_read = not any(HELD in f.evidence for f in dead)
     return [
@@ -139,7 +139,7 @@ def raw_findings(exam: Examination) -> list[Finding]:
         *find_runout(exam),
         *breaks,
         *noise,
-        *(find_tyre(exam, by_corner([*damage, *costly]), by_corner(noise)) if all_read else ()),
+        *(find_tyre(exam, by_corner(lossy), by_corner(noise)) if all_read else ()),
         *find_all_four(exam),
     ]
 

@@ -95,9 +95,12 @@ def lossy_corner(ratios: Mapping[Corner, RatioEstimate], losing: Mapping[Corner,
     return worst if sum(r.log_ratio > limit for r in ratios.values()) >= 2 else None
 
 
-def lowers_ratio(exam: Examination, corner: Corner) -> bool:
-    """Whether what reads low at a corner takes more from its ratio than sound tyres differ by: many breaks do not."""
-    lost = exam.lost.get(corner)
+def may_lower_ratio(exam: Examination, finding: Finding) -> bool:
+    """Whether what is found may be what makes the ratio of its corner low: breaks where they take more from it than
+    sound tyres differ by, which is seen; lost edges always, since units smear them."""
+    if finding.fault is not Fault.INTERMITTENT:
+        return True
+    lost = exam.lost.get(finding.corners[0])
     return lost is not None and -lost.change >= WORTH_LOSING
 
 
