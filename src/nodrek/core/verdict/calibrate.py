@@ -20,6 +20,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import SOUND, Calibration, logistic
+from nodrek.core.verdict.clean_between import breaks_between_right_turns, less_likely
 from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE, STANDING
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -70,6 +71,8 @@ RISES_PROVE = 0.5
 eleven worlds 23 corners had more, all of them with such edges, and none of 17,757 sound ones (a lost tooth behind a
 limited slope came to more as well, which is why locked rings have no such evidence)."""
 UNLIKE_SILENCE = {Fault.ENCODER_NOISE.value: 0.05, Fault.RING_RUNOUT.value: 0.05, SOUND: 0.05}
+IN_EVERY_TURN = (Fault.RING_DAMAGE.value, Fault.RING_RUNOUT.value, Fault.ENCODER_NOISE.value, SOUND)
+"""Rivals that do not leave most turns right and take others on end."""
 UNTOLD_AT, UNTOLD = (4.0, SLOW_DRIVE), (0.55, 0.8)
 """Most that is said of silence which may be a sensor that has not woken yet (`find_dead`), by the highest speed of the
 drive, m/s: of ten drives of four worlds that were never faster than 6.4 m/s six had a gap, four a dead corner."""
@@ -92,8 +95,9 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
             if corner not in known:
                 row = corner_evidence(exam, corner, findings).tolist()
                 silent = max((f.confidence for f in silences if corner in f.corners), default=0.0)
-                unlike = UNLIKE_SILENCE if _falls_silent(exam, corner) else None
-                known[corner] = calibration.probabilities(dict(zip(EVIDENCE, row, strict=True)), silent, unlike)
+                known[corner] = calibration.probabilities(
+                    dict(zip(EVIDENCE, row, strict=True)), silent, _unlike(exam, corner)
+                )
             left = 1.0 - proved.get(corner, 0.0) if kind.value in calibration.rivals.sums else 1.0
             out.append(replace(finding, confidence=_within(left * known[corner][kind] * _beyond_tolerance(finding))))
         else:
@@ -113,6 +117,13 @@ def _proves_itself(finding: Finding) -> bool:
     if RISING in finding.evidence:
         return finding.confidence >= RISES_PROVE
     return HELD in finding.evidence or STANDING in finding.evidence
+
+
+def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:
+    """By how much less likely some rivals are than trees know, by their names."""
+    out = dict(UNLIKE_SILENCE) if _falls_silent(exam, corner) else {}
+    breaks = less_likely(breaks_between_right_turns(exam, corner))
+    return out | {name: breaks * out.get(name, 1.0) for name in IN_EVERY_TURN}
 
 
 def _falls_silent(exam: Examination, corner: Corner) -> bool:

@@ -22,6 +22,7 @@ from nodrek.core.motion.rolling import as_rolling
 from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import ODD_RATIO, calibrated
+from nodrek.core.verdict.clean_between import breaks_between_right_turns
 from nodrek.core.verdict.crossed import find_crossed
 from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.declared import declared_breaks
@@ -123,7 +124,7 @@ def raw_findings(exam: Examination) -> list[Finding]:
     gaps = find_gaps(exam)
     noise = find_noise(exam, by_corner(damage))
     sure += [f for f in noise if f.confidence >= FAULTY_FROM]
-    losing_edges = frozenset(c for f in sure for c in f.corners)
+    losing_edges = frozenset(c for f in sure for c in f.corners if not breaks_between_right_turns(exam, c))
     weak = {c: weak_in_slow_turns(exam, c) for c in exam.motions}
     breaks = find_breaks(exam, losing_edges, by_corner(gaps), weak)
     dead = find_dead(exam)
