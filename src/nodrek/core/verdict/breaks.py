@@ -77,8 +77,10 @@ def find_breaks(
             seen = ratio_odds(2.0 * silent + PARTIAL_WEIGHT * (count - silent), EVEN_SILENCES, 2.5)
         minutes = exam.usable.moving / 60.0
         if slow is not None and slow.confidence > seen:
-            minutes = float(np.count_nonzero(exam.usable.vehicle > STANDS)) * GRID_STEP / 60.0
-            times, longest, count, seen = slow.times, slow.longest_s, slow.times.size, slow.confidence
+            seen = slow.confidence
+            if slow.times.size >= count:
+                minutes = float(np.count_nonzero(exam.usable.vehicle > STANDS)) * GRID_STEP / 60.0
+                times, longest, count = slow.times, slow.longest_s, slow.times.size
         if not count:
             continue
         confidence = 0.985 * seen * (1.0 - gaps.get(corner, 0.0)) * (1.0 - weak.get(corner, 0.0))

@@ -2,8 +2,9 @@
 
 A damaged ring dips in each of its turns and a dirty encoder loses edges in every one of them (the meaning of both
 kinds). A lead that parts for three tenths of a second at speed takes several turns on end, wholly or in part, and
-leaves those before and after as they were. So two things tell breaks where the readings never reach silence: low runs
-longer than any turn, and hardly anything low outside of them.
+leaves those before and after as they were. So two things tell breaks where the readings never reach silence: runs of
+low readings that are longer than a turn, or that lack more edges in one go than single losses or a few teeth can; and
+hardly anything low outside of them.
 """
 
 from __future__ import annotations
@@ -19,6 +20,9 @@ FALLS, MIDDLE_FALLS = -0.15, -0.09
 """ln deviation that the lowest reading of a run reaches, and the middle one."""
 FROM_SPEED, ON_END_M = 4.0, 3.0
 """m/s at which a run begins at least, and metres that it lasts: one and a half turns of a usual wheel."""
+LACKS_M, LEAST_SAMPLES = 0.5, 3
+"""Metres that a shorter run lacks (a dozen teeth of 48, a quarter of a turn), and samples that it has: of fewer nobody
+knows how long they lasted."""
 APART_S, AROUND_S = 1.0, 0.4
 """Seconds between two runs that are two breaks, and before and after a run that belong to it."""
 LEAST_BREAKS = 3
@@ -44,11 +48,16 @@ def _count(exam: Examination, corner: Corner) -> int:
     motion, runs = exam.followed.get(corner), exam.dropouts.get(corner)
     if motion is None or runs is None:
         return 0
-    metres = (runs.seconds - motion.step_s) * motion.expected[runs.start]
-    fall = (runs.depth < FALLS) & ~runs.braking & (runs.stop - runs.start > 1)
-    chosen = np.flatnonzero(fall & (metres >= ON_END_M) & (motion.expected[runs.start] > FROM_SPEED))
-    low = [np.median(motion.deviation[runs.start[k] : runs.stop[k]]) < MIDDLE_FALLS for k in chosen]
-    chosen = chosen[np.array(low, dtype=bool)]
+    samples, metres = runs.stop - runs.start, (runs.seconds - motion.step_s) * motion.expected[runs.start]
+    long, some = (metres >= ON_END_M) & (samples > 1), (metres >= LACKS_M) & (samples >= LEAST_SAMPLES)
+    falls = (runs.depth < FALLS) & ~runs.braking & (motion.expected[runs.start] > FROM_SPEED)
+    chosen = np.flatnonzero(falls & (long | some))
+    low = [motion.deviation[runs.start[k] : runs.stop[k]] for k in chosen]
+    tells = [
+        (long[k] and np.median(part) < MIDDLE_FALLS) or (some[k] and -np.expm1(part).mean() * metres[k] >= LACKS_M)
+        for k, part in zip(chosen, low, strict=True)
+    ]
+    chosen = chosen[np.array(tells, dtype=bool)]
     begins, ends = motion.times[runs.start[chosen]], motion.times[runs.stop[chosen] - 1]
     count = int(begins.size and 1 + np.count_nonzero(np.diff(begins) > APART_S))
     if count < LEAST_BREAKS:

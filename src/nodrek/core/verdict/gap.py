@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 
@@ -56,13 +57,16 @@ def lateness(exam: Examination, corner: Corner) -> float:
     return own - (float(np.median(known)) if known else 0.0)
 
 
-def find_gaps(exam: Examination) -> list[Finding]:
-    """Corners that wake up late and fall asleep early."""
+def find_gaps(exam: Examination, damaged: Mapping[Corner, float]) -> list[Finding]:
+    """Corners that wake up late and fall asleep early.
+
+    `damaged`: how surely the ring of a corner is; what its dips agree with by accident proves no stand-in.
+    """
     found = []
     for corner in exam.log.corners:
         hidden = asleep_behind(exam, corner)
         if hidden is not None:
-            found.append(_hidden_gap(corner, hidden))
+            found.append(_hidden_gap(corner, hidden, HIDDEN_PROVES * (1.0 - damaged.get(corner, 0.0))))
             continue
         confidence = gap_confidence(exam, corner)
         late = lateness(exam, corner)
@@ -89,12 +93,12 @@ def find_gaps(exam: Examination) -> list[Finding]:
     return found
 
 
-def _hidden_gap(corner: Corner, hidden: Asleep) -> Finding:
+def _hidden_gap(corner: Corner, hidden: Asleep, confidence: float) -> Finding:
     """A late wake-up that the control unit does not show."""
     return Finding(
         Fault.AIR_GAP,
         (corner,),
-        HIDDEN_PROVES,
+        confidence,
         f"The {corner.words} corner reads by itself only above {hidden.wake * 3.6:.0f} km/h: below, the control unit "
         f"shows {hidden.way}. The gap is too large or the signal too weak.",
         {HELD: hidden.samples, "wake_up_kmh": round(hidden.wake * 3.6, 2)},

@@ -121,7 +121,7 @@ def raw_findings(exam: Examination) -> list[Finding]:
     """Everything any finder says; what one fault explains is not said of another."""
     damage = find_ring_damage(exam)
     sure = [f for f in damage if f.confidence >= FAULTY_FROM]
-    gaps = find_gaps(exam)
+    gaps = find_gaps(exam, by_corner(damage))
     noise = find_noise(exam, by_corner(damage))
     sure += [f for f in noise if f.confidence >= FAULTY_FROM]
     losing_edges = frozenset(c for f in sure for c in f.corners if not breaks_between_right_turns(exam, c))
