@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from nodrek.core.model import Corner
+from nodrek.core.model import Array, Corner
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.noise import is_asked
 from nodrek.core.verdict.weak_arc import DIP_DEPTH, DIP_SCORE
@@ -23,6 +23,9 @@ FROM_SPEED, ON_END_M = 4.0, 3.0
 LACKS_M, LEAST_SAMPLES = 0.5, 3
 """Metres that a shorter run lacks (a dozen teeth of 48, a quarter of a turn), and samples that it has: of fewer nobody
 knows how long they lasted."""
+HELD_SHARE = 0.6
+"""Share of a run from which on one value is a value that the control unit holds: it took one low reading for good, and
+says nothing of how long edges were lost."""
 APART_S, AROUND_S = 1.0, 0.4
 """Seconds between two runs that are two breaks, and before and after a run that belong to it."""
 LEAST_BREAKS = 3
@@ -50,13 +53,14 @@ def _count(exam: Examination, corner: Corner) -> int:
         return 0
     samples, metres = runs.stop - runs.start, (runs.seconds - motion.step_s) * motion.expected[runs.start]
     long, some = (metres >= ON_END_M) & (samples > 1), (metres >= LACKS_M) & (samples >= LEAST_SAMPLES)
-    falls = (runs.depth < FALLS) & ~runs.braking & (motion.expected[runs.start] > FROM_SPEED)
-    chosen = np.flatnonzero(falls & (long | some))
-    low = [motion.deviation[runs.start[k] : runs.stop[k]] for k in chosen]
-    tells = [
-        (long[k] and np.median(part) < MIDDLE_FALLS) or (some[k] and -np.expm1(part).mean() * metres[k] >= LACKS_M)
-        for k, part in zip(chosen, low, strict=True)
-    ]
+    low = (runs.depth < FALLS) & ~runs.braking & (motion.expected[runs.start] > FROM_SPEED)
+    chosen = np.flatnonzero(low & (long | some))
+    tells = []
+    for k in chosen:
+        part = motion.deviation[runs.start[k] : runs.stop[k]]
+        falls = long[k] and np.median(part) < MIDDLE_FALLS
+        lacks = some[k] and -np.expm1(part).mean() * metres[k] >= LACKS_M
+        tells.append((falls or lacks) and not _is_held(motion.speed[runs.start[k] : runs.stop[k]]))
     chosen = chosen[np.array(tells, dtype=bool)]
     begins, ends = motion.times[runs.start[chosen]], motion.times[runs.stop[chosen] - 1]
     count = int(begins.size and 1 + np.count_nonzero(np.diff(begins) > APART_S))
@@ -72,3 +76,9 @@ def _count(exam: Examination, corner: Corner) -> int:
     strays = np.count_nonzero(dips & outside)
     few = strays <= MOST_OUTSIDE * np.count_nonzero(outside)
     return count if few and strays <= MOST_OF_DIPS * np.count_nonzero(dips) else 0
+
+
+def _is_held(readings: Array) -> bool:
+    """Whether most of a run is one value; two samples alike may be chance."""
+    most = int(np.unique(readings, return_counts=True)[1].max())
+    return most > 2 and most >= HELD_SHARE * readings.size
