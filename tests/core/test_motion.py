@@ -580,7 +580,7 @@ def test_a_break_is_as_deep_as_itself() -> None:
     noise, speed = np.full(times.size, 0.01), np.full(times.size, 15.0)
     seen = Deviations(Corner.FL, times, speed, speed, deviation, noise)
     flat = dict.fromkeys(Corner, 0.0)
-    usable = Usable(times, speed, {}, flat, flat, flat, flat, flat, flat, 60.0)
+    usable = Usable(times, speed, {}, flat, flat, flat, {}, flat, flat, flat, 60.0)
     dropouts = find_dropouts(seen, usable)
     assert dropouts.depth.tolist() == [-0.7, -1.2]
     assert dropouts.seconds == pytest.approx([0.4, 1.0])

@@ -38,6 +38,8 @@ BULK = (0.2, 0.8)
 """The same of the only other corner that there is."""
 STILL_AT_LEAST, STILL_CHANGES = 20.0, 12
 """Seconds of one value, and changes of each other corner between below and above it, that no sound corner sits out."""
+WANDERS_CHANGES, WANDERS_STEPS = 50, 6.0
+"""The same of the only other corner that there is, and steps of its values that the middle half of them spans."""
 SAME_STEPS, SAME_SHARE = 2.5, 0.04
 """Steps of the value, or part of it, by which two corners that keep to one speed may differ."""
 DEAD_AT_LEAST = 8.0
@@ -45,7 +47,7 @@ DEAD_AT_LEAST = 8.0
 READS_FROM, WIDEST_GAP = 0.1, 8.5
 """Share of its readings below whose speed a corner may be asleep, since falling silent takes its time; m/s above which
 no gap is (common practice, no published source: the widest that still wake do so below 30 km/h)."""
-LEAST_READING_S = 2.0
+LEAST_READING_S, LEAST_GONE_S = 2.0, 4.0
 STANDS_IN_S = 1.0
 """Seconds for which a unit may show the others in place of a corner that is silent (common practice)."""
 
@@ -57,8 +59,10 @@ class Usable:
     ``vehicle`` is the vehicle's speed (m/s) on ``grid`` (s). ``dead`` and ``frozen``:
     seconds of driving (above `MOVING`, or at a `WALK` where there is no more) spent that way, by corner; ``moving``
     seconds of driving at all; ``stuck_at`` the constant value, m/s, NaN for "no valid value". ``dead_awake``: seconds
-    of ``dead`` at speeds at which the corner reads otherwise; all of them where it never reads. ``stuck_standing``:
-    seconds in which it keeps to a value of `FROZEN_WHILE` and more while all others read nothing, by corner.
+    of ``dead`` at speeds at which the corner reads otherwise; all of them where it never reads. ``gone``: start and
+    end (s) of each stretch of ``dead`` at such speeds before and after which it reads, shape (stretches, 2).
+    ``stuck_standing``: seconds in which it keeps to a value of `FROZEN_WHILE` and more while all others read nothing,
+    by corner.
     """
 
     grid: Array
@@ -67,6 +71,7 @@ class Usable:
     dead: Mapping[Corner, float]
     dead_since: Mapping[Corner, float]
     dead_awake: Mapping[Corner, float]
+    gone: Mapping[Corner, Array]
     frozen: Mapping[Corner, float]
     stuck_at: Mapping[Corner, float]
     stuck_standing: Mapping[Corner, float]
@@ -90,13 +95,14 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     frozen_grid = {}
     for corner in channels:
         others = [held[c] for c in channels if c is not corner]
-        frozen_grid[corner] = _frozen_mask(runs[corner], grid, held[corner], others, channels[corner].quantum)
+        finest = min(ch.quantum for c, ch in channels.items() if c is not corner) if len(channels) > 1 else 0.0
+        frozen_grid[corner] = _frozen_mask(runs[corner], grid, held[corner], others, channels[corner].quantum, finest)
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
     moving = vehicle > _moving_from(list(held.values()), vehicle)
     # all but one: for a corner that reads something these are the others
     others_stand = np.sum([h <= STANDS for h in held.values()], axis=0) == max(len(held) - 1, LEAST_MATES)
-    masks, dead, since, awake, frozen, stuck, stuck_standing = {}, {}, {}, {}, {}, {}, {}
+    masks, dead, since, awake, gone, frozen, stuck, stuck_standing = {}, {}, {}, {}, {}, {}, {}, {}
     for corner, channel in channels.items():
         zero = (held[corner] <= 0.02 * vehicle) & moving
         long_dead = _long_stretches(zero, moving, DEAD_AT_LEAST)
@@ -104,7 +110,9 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         dead[corner] = float((long_dead & moving).sum() * GRID_STEP)
         since[corner] = float(grid[np.argmax(long_dead)]) if long_dead.any() else np.nan
         reads = _for_a_while(moving & ~zero & ~frozen_grid[corner] & ~np.isnan(held[corner]))
-        awake[corner] = _seconds_awake(long_dead & moving, reads, vehicle)
+        fast = long_dead & moving & (vehicle > _awake_from(reads, vehicle))
+        awake[corner] = float(np.count_nonzero(fast) * GRID_STEP)
+        gone[corner] = _in_between(long_dead, fast, reads, grid)
         stuck_here = frozen_grid[corner]
         frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)
         alone = stuck_here & others_stand & (held[corner] > FROZEN_WHILE)
@@ -116,7 +124,7 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
         masks[corner] = ~near & ~channel.invalid
     moved_s = float(moving.sum() * GRID_STEP)
-    return Usable(grid, vehicle, masks, dead, since, awake, frozen, stuck, stuck_standing, moved_s)
+    return Usable(grid, vehicle, masks, dead, since, awake, gone, frozen, stuck, stuck_standing, moved_s)
 
 
 def _moving_from(held: list[Array], vehicle: Array) -> float:
@@ -136,11 +144,24 @@ def _for_a_while(reads: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
     return np.asarray(after - before[:-1] == on)
 
 
-def _seconds_awake(dead: npt.NDArray[np.bool_], reads: npt.NDArray[np.bool_], vehicle: Array) -> float:
-    """Seconds of `dead` at more than the speed from which on the corner `reads`: a gap too wide is silent below it."""
+def _awake_from(reads: npt.NDArray[np.bool_], vehicle: Array) -> float:
+    """m/s from which on the corner `reads`; a gap too wide is silent below. 0 where it hardly ever does."""
     known = vehicle[reads]
-    from_speed = float(np.quantile(known, READS_FROM)) if known.size * GRID_STEP >= LEAST_READING_S else 0.0
-    return float(np.count_nonzero(dead & (vehicle > min(from_speed, WIDEST_GAP))) * GRID_STEP)
+    return min(float(np.quantile(known, READS_FROM)), WIDEST_GAP) if known.size * GRID_STEP >= LEAST_READING_S else 0.0
+
+
+def _in_between(
+    dead: npt.NDArray[np.bool_], awake: npt.NDArray[np.bool_], reads: npt.NDArray[np.bool_], grid: Array
+) -> Array:
+    """Start and end (s) of the stretches of `dead` with `LEAST_GONE_S` at speeds at which the corner is `awake`, that
+    it `reads` before and after; shape (stretches, 2)."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], dead, [False]]).astype(np.int8)))
+    out = [
+        (float(grid[lo]), float(grid[hi - 1]) + GRID_STEP)
+        for lo, hi in zip(edges[::2], edges[1::2], strict=True)
+        if np.count_nonzero(awake[lo:hi]) * GRID_STEP >= LEAST_GONE_S and reads[:lo].any() and reads[hi:].any()
+    ]
+    return np.array(out).reshape(-1, 2)
 
 
 def _hold(channel: WheelChannel, grid: Array) -> Array:
@@ -181,10 +202,11 @@ def _constant_runs(channel: WheelChannel) -> tuple[Array, Array]:
 
 
 def _frozen_mask(
-    runs: tuple[Array, Array], grid: Array, own: Array, others: list[Array], quantum: float
+    runs: tuple[Array, Array], grid: Array, own: Array, others: list[Array], quantum: float, finest: float
 ) -> npt.NDArray[np.bool_]:
     """Grid points inside a constant stretch during which some other corner's speed changed, or, where that lasts, two
-    others' by several steps of the value, or all others' to both sides of it again and again.
+    others' by several steps of the value, or all others' to both sides of it again and again, or the only other one's
+    all the time and by many of the steps that the log is `finest` in.
 
     Not where another corner keeps to the same value all the time, unless two others do not: in steady driving whole
     kilometres per hour stand for long, and what changes meanwhile is a corner that loses edges.
@@ -199,7 +221,7 @@ def _frozen_mask(
             # nobody else says whether it is the other one that breaks
             known = [np.clip(known[0], *np.quantile(known[0], BULK))]
         changes = sorted((float(np.ptp(k)) for k in known if k.size), reverse=True)
-        few = False
+        few = end - start >= STILL_AT_LEAST and len(known) == 1 and _wanders(known[0], finest)
         if end - start >= STUCK_AT_LEAST and len(changes) >= 2:
             # a cruise control keeps its speed for long, and a jolt changes a wheel's for a moment
             lasting = sorted(float(np.subtract(*np.quantile(k, LASTING))) for k in known if k.size)
@@ -219,6 +241,14 @@ def _passes(other: Array, value: float) -> bool:
     all keep to one of them most of the time still part every corner from it, now and then."""
     changes = np.count_nonzero(np.diff(other))
     return bool(changes >= STILL_CHANGES and other.min() < value < other.max())
+
+
+def _wanders(other: Array, step: float) -> bool:
+    """Whether the middle half of what the only other corner reads spans so many steps, and it changes all the time:
+    no sound wheel beside it keeps to one value for as long."""
+    if np.count_nonzero(np.diff(other)) < WANDERS_CHANGES:
+        return False
+    return float(np.subtract(*np.quantile(other, (0.75, 0.25)))) > WANDERS_STEPS * step
 
 
 def _long_stretches(

@@ -20,7 +20,7 @@ from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.rows import EVEN_ROW, FASTEST, ROW_SPREAD, row_says, weigh_rows
 from nodrek.core.verdict.simultaneous import tell_simultaneous
-from nodrek.core.verdict.trigger import Trigger, TriggerKind, find_trigger
+from nodrek.core.verdict.trigger import NOTHING, Trigger, TriggerKind, find_trigger
 
 DEEP = -0.12
 DEEPEST_NEEDED = -0.7
@@ -43,6 +43,8 @@ PARTIAL_WEIGHT, EVEN_SILENCES = 0.5, 1.6
 HELD_PROVES, LEAST_PROOF = 0.96, 0.5
 """Probability of a break where values stand still as only a break makes them, nothing else explaining it; from where
 the dips are not asked any more."""
+EVEN_GONE_S = 5.0
+"""Seconds of silence in between, at speeds at which the corner reads, that are as likely a break as anything else."""
 COUNTS_LESS = 1.5
 """Steps of the values by which a break reads too low at least."""
 
@@ -54,8 +56,11 @@ def find_breaks(
 
     `gaps`, `weak`: how surely a corner is silent because it sleeps, or because an arc of its ring is weak.
     """
-    found = []
+    found = [_for_long(exam, c, 1.0 - gaps.get(c, 0.0)) for c in exam.log.corners if is_back_again(exam, c)]
+    long = {c for f in found for c in f.corners}
     for corner in exam.followed:
+        if corner in long:
+            continue
         declared = declared_breaks(exam, corner)
         if declared is not None:
             found.append(_declared(exam, corner, declared))
@@ -132,6 +137,19 @@ def _in_slow_turns(exam: Examination, corner: Corner) -> _SlowBreaks | None:
     return _SlowBreaks(passes(margin, EVEN_ROW, ROW_SPREAD), low[begins], longest)
 
 
+def is_back_again(exam: Examination, corner: Corner) -> bool:
+    """Whether the corner fell silent for long, at speeds at which it reads otherwise, and came back: no dead one does."""
+    return bool(exam.usable.gone[corner].size)
+
+
+def _for_long(exam: Examination, corner: Corner, no_gap: float) -> Finding:
+    """Breaks so long that the corner is not compared with the others meanwhile; `no_gap`: how surely it is awake."""
+    begins, ends = exam.usable.gone[corner].T
+    lasts = ends - begins
+    seen = ratio_odds(float(lasts.sum()) / EVEN_GONE_S, 1.0, 3.0)
+    return _gone(exam, corner, begins, float(lasts.max()), "showed zero meanwhile", HELD_PROVES * seen * no_gap)
+
+
 def _bridged(exam: Examination, corner: Corner, held: HeldBreaks, confidence: float) -> Finding:
     """Breaks that the control unit hides behind its last value."""
     times = exam.followed[corner].times[held.starts]
@@ -148,7 +166,7 @@ def _declared(exam: Examination, corner: Corner, declared: Declared) -> Finding:
 
 def _gone(exam: Examination, corner: Corner, times: Array, longest_s: float, told: str, confidence: float) -> Finding:
     """Breaks that are proved otherwise than by dips."""
-    trigger = find_trigger(exam, corner, times)
+    trigger = find_trigger(exam, corner, times) if corner in exam.motions else NOTHING
     return Finding(
         Fault.INTERMITTENT,
         (corner,),

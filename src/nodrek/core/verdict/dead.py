@@ -45,7 +45,8 @@ def find_dead(exam: Examination) -> list[Finding]:
     stand = bool(silent) and may_stand(exam, silent)
     for corner in exam.log.corners:
         seconds = exam.usable.dead[corner]
-        if seconds <= 0.0:
+        # what comes back is a break (`find_breaks`)
+        if seconds <= 0.0 or exam.usable.gone[corner].size:
             continue
         share = exam.share(seconds)
         since = exam.usable.dead_since[corner]
