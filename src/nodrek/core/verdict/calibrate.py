@@ -29,6 +29,7 @@ from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
 from nodrek.core.verdict.noise import RISING
 from nodrek.core.verdict.not_turned import NOT_TURNED
 from nodrek.core.verdict.odds import logit
+from nodrek.core.verdict.one_speed import PASSAGES
 from nodrek.core.verdict.ring import SMOOTH_SWING
 from nodrek.core.verdict.spin import CONFIDENCE_UNKNOWN
 
@@ -116,7 +117,7 @@ def _proves_itself(finding: Finding) -> bool:
     """Whether nothing sound, and no other fault, makes such evidence, whatever trees were taught."""
     if RISING in finding.evidence:
         return finding.confidence >= RISES_PROVE
-    return HELD in finding.evidence or STANDING in finding.evidence
+    return not {HELD, STANDING, PASSAGES}.isdisjoint(finding.evidence)
 
 
 def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:

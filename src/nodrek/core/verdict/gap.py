@@ -12,6 +12,7 @@ from nodrek.core.motion.waking import Waking, wakes_of
 from nodrek.core.verdict.asleep import Asleep, asleep_behind
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
+from nodrek.core.verdict.one_speed import PASSAGES, PROVES, Passages, dips_at_one_speed
 from nodrek.core.verdict.odds import passes, ratio_odds
 
 WORTH_SAYING = 0.9
@@ -69,6 +70,10 @@ def find_gaps(exam: Examination, damaged: Mapping[Corner, float]) -> list[Findin
             found.append(_hidden_gap(corner, hidden, HIDDEN_PROVES * (1.0 - damaged.get(corner, 0.0))))
             continue
         confidence = gap_confidence(exam, corner)
+        passages = dips_at_one_speed(exam, corner) if confidence < PROVES else None
+        if passages is not None:
+            found.append(_passed(corner, passages, PROVES * (1.0 - damaged.get(corner, 0.0))))
+            continue
         late = lateness(exam, corner)
         if not math.isfinite(late):
             continue
@@ -102,6 +107,19 @@ def _hidden_gap(corner: Corner, hidden: Asleep, confidence: float) -> Finding:
         f"The {corner.words} corner reads by itself only above {hidden.wake * 3.6:.0f} km/h: below, the control unit "
         f"shows {hidden.way}. The gap is too large or the signal too weak.",
         {HELD: hidden.samples, "wake_up_kmh": round(hidden.wake * 3.6, 2)},
+    )
+
+
+def _passed(corner: Corner, passages: Passages, confidence: float) -> Finding:
+    """A late wake-up of which the control unit shows the passages only."""
+    kmh = passages.wake * 3.6
+    return Finding(
+        Fault.AIR_GAP,
+        (corner,),
+        confidence,
+        f"The {corner.words} corner reads low {passages.dips} times, always while it passes {kmh:.0f} km/h: below, the "
+        "control unit shows something in its place. The gap is too large or the signal too weak.",
+        {PASSAGES: passages.dips, "wake_up_kmh": round(kmh, 2)},
     )
 
 

@@ -33,6 +33,7 @@ from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.losses import lost_arcs, with_losses
 from nodrek.core.verdict.made import has_own_readings
 from nodrek.core.verdict.noise import find_noise
+from nodrek.core.verdict.one_speed import dips_at_one_speed
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
 from nodrek.core.verdict.rows import weak_in_slow_turns
@@ -159,7 +160,8 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = _own_ratios(exam).get(corner, UNKNOWN)
     low, high = ratio.interval
-    hidden, declared = asleep_behind(exam, corner), declared_breaks(exam, corner)
+    hidden = asleep_behind(exam, corner) or dips_at_one_speed(exam, corner)
+    declared = declared_breaks(exam, corner)
     return CornerResult(
         ratio=ratio.ratio,
         ratio_low=low,

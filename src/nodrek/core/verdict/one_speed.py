@@ -1,0 +1,99 @@
+"""A gap behind stand-ins, told by its passages: the corner reads low only where it passes one speed.
+
+Below its wake-up speed a control unit may show something in place of the silent corner, above it the corner's own
+readings are right; what is left to see is a dip where the sensor falls asleep or wakes, before the unit takes over.
+Rings, encoders and leads are low at any speed, so that the share of dips in one narrow band of speeds is weighed
+against the share of the driving there (binomial law, the place of the band averaged over).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from nodrek.core.model import Array, Corner
+from nodrek.core.motion.waking import wakes_of
+from nodrek.core.verdict.examine import Examination
+
+DIP_SCORE, DIP_DEPTH = -4.0, -0.05
+FROM_SPEED, APART_S = 1.5, 0.5
+"""Noise units and ln from which a sample dips; m/s from which it is asked, and seconds that part two dips."""
+BAND = 1.14
+"""Fastest over slowest dip of one passage or another."""
+WAKES = (2.4, 12.5)
+"""m/s: sound sensors sleep below, no gap wakes above (common practice, no published source)."""
+LEAST_DIPS, LEAST_SHARE, MOST_DRIVING = 3, 0.65, 0.1
+"""Dips in the band, their share of all dips, and the share of the driving there at most (time or way, whichever is
+more)."""
+LEAST_DRIVING, BANDS = 0.01, 20.0
+"""Least that is believed of that share; bands that the one found was chosen from."""
+LATER, BELOW, READS = 0.9, 0.85, 0.8
+"""m/s by which the band lies above the wake-up speeds of the mates; part of its speed up to which the corner reads half
+of the vehicle's at least, and in what share of the samples there: one that is silent shows its gap itself."""
+PASSAGES = "dips_at_one_speed"
+"""Name of that evidence."""
+PROVES_NATS, PROVES = 7.5, 0.9
+"""ln likelihood ratio from which on it is a gap, and how surely: of 3,477 corners of 870 drives of twelve worlds and
+the simulator that have something else none came to as much with no dip of a mate in the band."""
+
+
+@dataclass(frozen=True)
+class Passages:
+    """So many ``dips`` while passing ``wake`` m/s, and ``nats`` for it."""
+
+    wake: float
+    dips: int
+    nats: float
+
+
+def dips_at_one_speed(exam: Examination, corner: Corner) -> Passages | None:
+    """``None`` where nothing proves that all dips of `corner` are passages of one speed."""
+    dips = exam.once("dips by speed", lambda: {c: _speeds_of_dips(exam, c) for c in exam.followed})
+    own = dips.get(corner)
+    if own is None or own.size < LEAST_DIPS:
+        return None
+    found = _band(exam, corner, own, dips)
+    return found if found is not None and found.nats >= PROVES_NATS and _reads_below(exam, corner, found.wake) else None
+
+
+def _band(exam: Examination, corner: Corner, own: Array, dips: Mapping[Corner, Array]) -> Passages | None:
+    """The band that most speaks for a gap, if there is one without dips of the mates."""
+    mates = np.concatenate([speeds for c, speeds in dips.items() if c is not corner])
+    expected = exam.followed[corner].expected
+    driven = np.sort(expected[expected > FROM_SPEED])
+    way = np.concatenate([[0.0], np.cumsum(driven)]) / max(float(driven.sum()), 1e-9)
+    from_speed = max(WAKES[0], LATER + max(wakes_of(w for c, w in exam.waking.items() if c is not corner), default=0.0))
+    best: Passages | None = None
+    for low in own[(own >= from_speed) & (own * BAND <= WAKES[1])].tolist():
+        high = low * BAND
+        inside = int(np.count_nonzero((own >= low) & (own <= high)))
+        a, b = np.searchsorted(driven, (low, high))
+        usual = max(LEAST_DRIVING, float(b - a) / driven.size, float(way[b] - way[a]))
+        if inside < max(LEAST_DIPS, LEAST_SHARE * own.size) or usual > MOST_DRIVING:
+            continue
+        if np.any((mates >= low) & (mates <= high)):
+            continue
+        share, rest = (inside + 0.5) / (own.size + 1.0), own.size - inside
+        nats = inside * math.log(share / usual) + rest * math.log((1.0 - share) / (1.0 - usual))
+        nats -= math.log(BANDS) + 0.5 * math.log(own.size)
+        if best is None or nats > best.nats:
+            here = own[(own >= low) & (own <= high)]
+            best = Passages(float(np.median(here)), inside, nats)
+    return best
+
+
+def _reads_below(exam: Examination, corner: Corner, wake: float) -> bool:
+    motion = exam.followed[corner]
+    below = (motion.vehicle > FROM_SPEED) & (motion.vehicle < BELOW * wake)
+    return bool(below.any() and np.mean(motion.speed[below] > 0.5 * motion.vehicle[below]) >= READS)
+
+
+def _speeds_of_dips(exam: Examination, corner: Corner) -> Array:
+    """m/s at which each dip begins."""
+    motion = exam.followed[corner]
+    low = np.flatnonzero(motion.dips(DIP_SCORE, DIP_DEPTH) & (motion.expected > FROM_SPEED))
+    begins = low[np.diff(motion.times[low], prepend=-np.inf) > APART_S]
+    return np.sort(motion.expected[begins])
