@@ -110,9 +110,9 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         dead[corner] = float((long_dead & moving).sum() * GRID_STEP)
         since[corner] = float(grid[np.argmax(long_dead)]) if long_dead.any() else np.nan
         reads = _for_a_while(moving & ~zero & ~frozen_grid[corner] & ~np.isnan(held[corner]))
-        fast = long_dead & moving & (vehicle > _awake_from(reads, vehicle))
-        awake[corner] = float(np.count_nonzero(fast) * GRID_STEP)
-        gone[corner] = _in_between(long_dead, fast, reads, grid)
+        silent, from_speed = long_dead & moving, _awake_from(reads, vehicle)
+        awake[corner] = float(np.count_nonzero(silent & (vehicle > min(from_speed, WIDEST_GAP))) * GRID_STEP)
+        gone[corner] = _in_between(long_dead, silent & (vehicle > from_speed), reads, grid)
         stuck_here = frozen_grid[corner]
         frozen[corner] = float((stuck_here & moving).sum() * GRID_STEP)
         alone = stuck_here & others_stand & (held[corner] > FROZEN_WHILE)
@@ -147,7 +147,7 @@ def _for_a_while(reads: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
 def _awake_from(reads: npt.NDArray[np.bool_], vehicle: Array) -> float:
     """m/s from which on the corner `reads`; a gap too wide is silent below. 0 where it hardly ever does."""
     known = vehicle[reads]
-    return min(float(np.quantile(known, READS_FROM)), WIDEST_GAP) if known.size * GRID_STEP >= LEAST_READING_S else 0.0
+    return float(np.quantile(known, READS_FROM)) if known.size * GRID_STEP >= LEAST_READING_S else 0.0
 
 
 def _in_between(

@@ -56,7 +56,7 @@ def find_breaks(
 
     `gaps`, `weak`: how surely a corner is silent because it sleeps, or because an arc of its ring is weak.
     """
-    found = [_for_long(exam, c, 1.0 - gaps.get(c, 0.0)) for c in exam.log.corners if is_back_again(exam, c)]
+    found = [_for_long(exam, c) for c in exam.log.corners if exam.usable.gone[c].size]
     long = {c for f in found for c in f.corners}
     for corner in exam.followed:
         if corner in long:
@@ -137,17 +137,13 @@ def _in_slow_turns(exam: Examination, corner: Corner) -> _SlowBreaks | None:
     return _SlowBreaks(passes(margin, EVEN_ROW, ROW_SPREAD), low[begins], longest)
 
 
-def is_back_again(exam: Examination, corner: Corner) -> bool:
-    """Whether the corner fell silent for long, at speeds at which it reads otherwise, and came back: no dead one does."""
-    return bool(exam.usable.gone[corner].size)
-
-
-def _for_long(exam: Examination, corner: Corner, no_gap: float) -> Finding:
-    """Breaks so long that the corner is not compared with the others meanwhile; `no_gap`: how surely it is awake."""
+def _for_long(exam: Examination, corner: Corner) -> Finding:
+    """Breaks so long that the corner is not compared with the others meanwhile, at speeds at which it reads otherwise:
+    no dead one comes back, and no gap is silent there."""
     begins, ends = exam.usable.gone[corner].T
     lasts = ends - begins
     seen = ratio_odds(float(lasts.sum()) / EVEN_GONE_S, 1.0, 3.0)
-    return _gone(exam, corner, begins, float(lasts.max()), "showed zero meanwhile", HELD_PROVES * seen * no_gap)
+    return _gone(exam, corner, begins, float(lasts.max()), "showed zero meanwhile", HELD_PROVES * seen)
 
 
 def _bridged(exam: Examination, corner: Corner, held: HeldBreaks, confidence: float) -> Finding:
