@@ -87,3 +87,11 @@ def test_of_two_corners_the_one_that_stands_still_is_frozen() -> None:
     (finding,) = found(raw)
     assert (finding.fault, finding.corners) == (Fault.FROZEN, (BAD,))
     assert not found(log_of(np.ones(TIMES.size), 33.0 + 0.0 * speed, pair, step=1.0))
+
+
+def test_dips_over_and_over_while_the_vehicle_keeps_to_one_speed_are_one_passage() -> None:
+    held = (TIMES > 100.0) & (TIMES < 110.0)
+    cruise = np.where(held, 7.0 + 0.02 * np.sin(TIMES), SPEED)
+    changed = np.ones(TIMES.size)
+    changed[np.flatnonzero(held)[5:-5:8]] = 0.8
+    assert dips_at_one_speed(examine(map_corners(log_of(changed, cruise)), Vehicle(), quiet), BAD) is None

@@ -13,16 +13,19 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from nodrek.core.model import Array, Corner
+from nodrek.core.model import Corner
 from nodrek.core.motion.waking import wakes_of
 from nodrek.core.verdict.examine import Examination
 
+Index = npt.NDArray[np.int64]
 DIP_SCORE, DIP_DEPTH = -4.0, -0.05
 FROM_SPEED, APART_S = 1.5, 0.5
 """Noise units and ln from which a sample dips; m/s from which it is asked, and seconds that part two dips."""
-BAND = 1.14
-"""Fastest over slowest dip of one passage or another."""
+BAND, LEFT = 1.14, 1.1
+"""Fastest over slowest dip of one passage or another; times the ends of the band beyond which it is left again: what
+dips over and over while the vehicle keeps to one speed is one passage."""
 WAKES = (2.4, 12.5)
 """m/s: sound sensors sleep below, no gap wakes above (common practice, no published source)."""
 LEAST_DIPS, LEAST_SHARE, MOST_DRIVING = 3, 0.65, 0.1
@@ -42,7 +45,7 @@ the simulator that have something else none came to as much with no dip of a mat
 
 @dataclass(frozen=True)
 class Passages:
-    """So many ``dips`` while passing ``wake`` m/s, and ``nats`` for it."""
+    """So many times that the corner dips while the vehicle passes ``wake`` m/s, and ``nats`` for it."""
 
     wake: float
     dips: int
@@ -51,37 +54,41 @@ class Passages:
 
 def dips_at_one_speed(exam: Examination, corner: Corner) -> Passages | None:
     """``None`` where nothing proves that all dips of `corner` are passages of one speed."""
-    dips = exam.once("dips by speed", lambda: {c: _speeds_of_dips(exam, c) for c in exam.followed})
-    own = dips.get(corner)
-    if own is None or own.size < LEAST_DIPS:
+    dips = exam.once("dips by speed", lambda: {c: _dips(exam, c) for c in exam.followed})
+    if corner not in dips or dips[corner].size < LEAST_DIPS:
         return None
-    found = _band(exam, corner, own, dips)
+    found = _band(exam, corner, dips)
     return found if found is not None and found.nats >= PROVES_NATS and _reads_below(exam, corner, found.wake) else None
 
 
-def _band(exam: Examination, corner: Corner, own: Array, dips: Mapping[Corner, Array]) -> Passages | None:
-    """The band that most speaks for a gap, if there is one without dips of the mates."""
-    mates = np.concatenate([speeds for c, speeds in dips.items() if c is not corner])
+def _band(exam: Examination, corner: Corner, dips: Mapping[Corner, Index]) -> Passages | None:
+    """The band that most speaks for a gap, if there is one without dips of the mates; `dips`: where each begins."""
+    mates = np.concatenate([exam.followed[c].expected[at] for c, at in dips.items() if c is not corner])
     expected = exam.followed[corner].expected
+    at, own = dips[corner], expected[dips[corner]]
     driven = np.sort(expected[expected > FROM_SPEED])
     way = np.concatenate([[0.0], np.cumsum(driven)]) / max(float(driven.sum()), 1e-9)
     from_speed = max(WAKES[0], LATER + max(wakes_of(w for c, w in exam.waking.items() if c is not corner), default=0.0))
     best: Passages | None = None
     for low in own[(own >= from_speed) & (own * BAND <= WAKES[1])].tolist():
         high = low * BAND
-        inside = int(np.count_nonzero((own >= low) & (own <= high)))
+        here = (own >= low) & (own <= high)
+        rest = int(np.count_nonzero(~here))
+        if own.size - rest < LEAST_SHARE * own.size:
+            continue
+        left = np.cumsum((expected < low / LEFT) | (expected > high * LEFT))
+        inside = np.unique(left[at[here]]).size
         a, b = np.searchsorted(driven, (low, high))
         usual = max(LEAST_DRIVING, float(b - a) / driven.size, float(way[b] - way[a]))
-        if inside < max(LEAST_DIPS, LEAST_SHARE * own.size) or usual > MOST_DRIVING:
+        if inside < max(LEAST_DIPS, LEAST_SHARE * (inside + rest)) or usual > MOST_DRIVING:
             continue
         if np.any((mates >= low) & (mates <= high)):
             continue
-        share, rest = (inside + 0.5) / (own.size + 1.0), own.size - inside
+        share = (inside + 0.5) / (inside + rest + 1.0)
         nats = inside * math.log(share / usual) + rest * math.log((1.0 - share) / (1.0 - usual))
-        nats -= math.log(BANDS) + 0.5 * math.log(own.size)
+        nats -= math.log(BANDS) + 0.5 * math.log(inside + rest)
         if best is None or nats > best.nats:
-            here = own[(own >= low) & (own <= high)]
-            best = Passages(float(np.median(here)), inside, nats)
+            best = Passages(float(np.median(own[here])), inside, nats)
     return best
 
 
@@ -91,9 +98,8 @@ def _reads_below(exam: Examination, corner: Corner, wake: float) -> bool:
     return bool(below.any() and np.mean(motion.speed[below] > 0.5 * motion.vehicle[below]) >= READS)
 
 
-def _speeds_of_dips(exam: Examination, corner: Corner) -> Array:
-    """m/s at which each dip begins."""
+def _dips(exam: Examination, corner: Corner) -> Index:
+    """Samples at which each dip begins."""
     motion = exam.followed[corner]
     low = np.flatnonzero(motion.dips(DIP_SCORE, DIP_DEPTH) & (motion.expected > FROM_SPEED))
-    begins = low[np.diff(motion.times[low], prepend=-np.inf) > APART_S]
-    return np.sort(motion.expected[begins])
+    return np.asarray(low[np.diff(motion.times[low], prepend=-np.inf) > APART_S])
