@@ -20,27 +20,29 @@ from nodrek.core.motion.waking import wakes_of
 from nodrek.core.verdict.examine import Examination
 
 Index = npt.NDArray[np.int64]
-DIP_SCORE, DIP_DEPTH = -4.0, -0.05
+DIP_SCORE, DEPTHS = -4.0, (-0.05, -0.2)
 FROM_SPEED, APART_S = 1.5, 0.5
-"""Noise units and ln from which a sample dips; m/s from which it is asked, and seconds that part two dips."""
-BAND, LEFT = 1.14, 1.1
+"""Noise units and ln from which a sample dips (deep ones are also asked by themselves: jolts and single counts are
+shallow); m/s from which it is asked, and seconds that part two dips."""
+WIDTHS, LEFT = (1.06, 1.14), 1.1
 """Fastest over slowest dip of one passage or another; times the ends of the band beyond which it is left again: what
 dips over and over while the vehicle keeps to one speed is one passage."""
-WAKES = (2.4, 12.5)
-"""m/s: sound sensors sleep below, no gap wakes above (common practice, no published source)."""
+SLOWEST, FASTEST = (2.4, 4.2), 12.5
+"""m/s: sound sensors sleep below, for each of the depths (deep dips alone may be a weak arc's, up to 15 km/h); no gap
+wakes above (common practice, no published source)."""
 LEAST_DIPS, LEAST_SHARE, MOST_DRIVING = 3, 0.65, 0.1
 """Dips in the band, their share of all dips, and the share of the driving there at most (time or way, whichever is
 more)."""
-LEAST_DRIVING, BANDS = 0.01, 20.0
+LEAST_DRIVING, BANDS = 0.01, 60.0
 """Least that is believed of that share; bands that the one found was chosen from."""
 LATER, BELOW, READS = 0.9, 0.85, 0.8
 """m/s by which the band lies above the wake-up speeds of the mates; part of its speed up to which the corner reads half
 of the vehicle's at least, and in what share of the samples there: one that is silent shows its gap itself."""
 PASSAGES = "dips_at_one_speed"
 """Name of that evidence."""
-PROVES_NATS, PROVES = 7.5, 0.9
-"""ln likelihood ratio from which on it is a gap, and how surely: of 3,477 corners of 870 drives of twelve worlds and
-the simulator that have something else none came to as much with no dip of a mate in the band."""
+PROVES_NATS, NOT_ALL_NATS, PROVES = 7.5, 15.0, 0.9
+"""ln likelihood ratio from which on it is a gap where all dips are in the band, the same where some are not (a weak arc
+dips at several low speeds), and how surely."""
 
 
 @dataclass(frozen=True)
@@ -54,24 +56,27 @@ class Passages:
 
 def dips_at_one_speed(exam: Examination, corner: Corner) -> Passages | None:
     """``None`` where nothing proves that all dips of `corner` are passages of one speed."""
-    dips = exam.once("dips by speed", lambda: {c: _dips(exam, c) for c in exam.followed})
-    if corner not in dips or dips[corner].size < LEAST_DIPS:
+    if corner not in exam.followed:
         return None
-    found = _band(exam, corner, dips)
-    return found if found is not None and found.nats >= PROVES_NATS and _reads_below(exam, corner, found.wake) else None
+    of_all = exam.once("dips by speed", lambda: [{c: _dips(exam, c, d) for c in exam.followed} for d in DEPTHS])
+    some = [(dips, slowest) for dips, slowest in zip(of_all, SLOWEST, strict=True) if dips[corner].size >= LEAST_DIPS]
+    bands = [_band(exam, corner, dips, slowest) for dips, slowest in some]
+    found = max((b for b in bands if b is not None), key=lambda b: b.nats, default=None)
+    return found if found is not None and _reads_below(exam, corner, found.wake) else None
 
 
-def _band(exam: Examination, corner: Corner, dips: Mapping[Corner, Index]) -> Passages | None:
-    """The band that most speaks for a gap, if there is one without dips of the mates; `dips`: where each begins."""
+def _band(exam: Examination, corner: Corner, dips: Mapping[Corner, Index], slowest: float) -> Passages | None:
+    """The band that most speaks for a gap, if one from `slowest` m/s on without dips of the mates proves it; `dips`:
+    where each begins."""
     mates = np.concatenate([exam.followed[c].expected[at] for c, at in dips.items() if c is not corner])
     expected = exam.followed[corner].expected
     at, own = dips[corner], expected[dips[corner]]
     driven = np.sort(expected[expected > FROM_SPEED])
     way = np.concatenate([[0.0], np.cumsum(driven)]) / max(float(driven.sum()), 1e-9)
-    from_speed = max(WAKES[0], LATER + max(wakes_of(w for c, w in exam.waking.items() if c is not corner), default=0.0))
+    from_speed = max(slowest, LATER + max(wakes_of(w for c, w in exam.waking.items() if c is not corner), default=0.0))
     best: Passages | None = None
-    for low in own[(own >= from_speed) & (own * BAND <= WAKES[1])].tolist():
-        high = low * BAND
+    lowest = own[(own >= from_speed) & (own * WIDTHS[-1] <= FASTEST)].tolist()
+    for low, high in [(low, low * width) for width in WIDTHS for low in lowest]:
         here = (own >= low) & (own <= high)
         rest = int(np.count_nonzero(~here))
         if own.size - rest < LEAST_SHARE * own.size:
@@ -87,7 +92,7 @@ def _band(exam: Examination, corner: Corner, dips: Mapping[Corner, Index]) -> Pa
         share = (inside + 0.5) / (inside + rest + 1.0)
         nats = inside * math.log(share / usual) + rest * math.log((1.0 - share) / (1.0 - usual))
         nats -= math.log(BANDS) + 0.5 * math.log(inside + rest)
-        if best is None or nats > best.nats:
+        if nats >= (NOT_ALL_NATS if rest else PROVES_NATS) and (best is None or nats > best.nats):
             best = Passages(float(np.median(own[here])), inside, nats)
     return best
 
@@ -98,8 +103,8 @@ def _reads_below(exam: Examination, corner: Corner, wake: float) -> bool:
     return bool(below.any() and np.mean(motion.speed[below] > 0.5 * motion.vehicle[below]) >= READS)
 
 
-def _dips(exam: Examination, corner: Corner) -> Index:
-    """Samples at which each dip begins."""
+def _dips(exam: Examination, corner: Corner, depth: float) -> Index:
+    """Samples at which each dip of more than `depth` begins."""
     motion = exam.followed[corner]
-    low = np.flatnonzero(motion.dips(DIP_SCORE, DIP_DEPTH) & (motion.expected > FROM_SPEED))
+    low = np.flatnonzero(motion.dips(DIP_SCORE, depth) & (motion.expected > FROM_SPEED))
     return np.asarray(low[np.diff(motion.times[low], prepend=-np.inf) > APART_S])
