@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from benchmarks import fourth_world
@@ -74,7 +76,8 @@ def test_partial_breaks_are_called_breaks_whatever_trees_make_of_them(rate: floa
     eight of these nine drives."""
     for seed in (720_601, 720_603, 720_607):
         fault = draw_fault(Cause.BROKEN_LEAD, seed)
-        assert surely_broken(simulate(draw_scenario(seed, (fault,), rates_hz=(rate,), road="country"))) == {fault.corner}
+        raw = simulate(draw_scenario(seed, (fault,), rates_hz=(rate,), road="country"))
+        assert surely_broken(raw) == {fault.corner}
 
 
 def test_a_lost_tooth_that_a_unit_now_and_then_holds_is_not_called_a_break() -> None:
@@ -85,4 +88,4 @@ def test_a_lost_tooth_that_a_unit_now_and_then_holds_is_not_called_a_break() -> 
 def test_a_further_break_never_makes_a_ring_likelier() -> None:
     factors = [less_likely(n) for n in range(40)]
     assert factors[:LEAST_BREAKS] == [1.0] * LEAST_BREAKS
-    assert all(a >= b > 0.0 for a, b in zip(factors, factors[1:], strict=False))
+    assert all(a >= b > 0.0 for a, b in pairwise(factors))

@@ -7,7 +7,7 @@ import pytest
 
 from conftest import quiet
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Array, Corner, Fault, Finding, RawChannel, RawLog, Vehicle
+from nodrek.core.model import Analysis, Array, Corner, Fault, Finding, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.examine import examine
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.one_speed import dips_at_one_speed
@@ -18,19 +18,23 @@ TIMES = np.arange(0.0, 240.0, 1.0 / RATE_HZ)
 SPEED = np.clip(9.0 + 9.0 * np.sin(TIMES / 11.0), 0.0, 15.0)
 
 
-def log_of(changed: Array, speed: Array = SPEED, corners: tuple[Corner, ...] = tuple(Corner), step: float = 0.1) -> RawLog:
-    """Corners with 0.3 % of noise, `changed` what `BAD` reads of its true speed."""
+def log_of(
+    changed: Array, speed: Array = SPEED, corners: tuple[Corner, ...] = tuple(Corner), step: float = 0.1
+) -> RawLog:
+    """Corners with 0.3 % of noise, in steps of `step` km/h; `changed`: what `BAD` reads of its true speed."""
     rng = np.random.default_rng(1)
     shown = {c: 3.6 * speed * (1.0 + 0.003 * rng.standard_normal(speed.size)) for c in corners}
     shown[BAD] = shown[BAD] * changed
-    return RawLog(
-        tuple(RawChannel(f"Wheel speed {c}", "km/h", TIMES[: speed.size], np.round(shown[c] / step) * step) for c in corners),
-        "test",
-    )
+    told = {c: np.round(values / step) * step for c, values in shown.items()}
+    return RawLog(tuple(RawChannel(f"Wheel speed {c}", "km/h", TIMES, told[c]) for c in corners), "test")
+
+
+def analyzed(raw: RawLog) -> Analysis:
+    return analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())[0]
 
 
 def found(raw: RawLog) -> list[Finding]:
-    return [f for f in analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())[0].findings if f.confidence >= 0.5]
+    return [f for f in analyzed(raw).findings if f.confidence >= 0.5]
 
 
 def passing(speed: float) -> Array:
@@ -46,8 +50,7 @@ def test_dips_that_all_come_at_one_speed_are_a_gap_that_the_unit_hides() -> None
     (finding,) = found(raw)
     assert (finding.fault, finding.corners) == (Fault.AIR_GAP, (BAD,))
     assert finding.evidence["wake_up_kmh"] == pytest.approx(3.6 * WAKE, abs=1.5)
-    analysis = analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())[0]
-    assert analysis.corners[BAD].wake_up == pytest.approx(WAKE, abs=0.4)
+    assert analyzed(raw).corners[BAD].wake_up == pytest.approx(WAKE, abs=0.4)
 
 
 @pytest.mark.parametrize("where", ["any speed", "a mate as well", "below what any gap wakes at", "silent below"])
@@ -79,7 +82,7 @@ def test_long_silence_that_ends_is_a_break_and_one_that_does_not_is_a_dead_corne
 
 
 def test_of_two_corners_the_one_that_stands_still_is_frozen() -> None:
-    """On the motorway, where the other one changes little at a time; a value in whole steps stands for long by itself."""
+    """On the motorway, where the other changes little at a time; a value in whole steps stands for long by itself."""
     speed = 33.0 + 0.8 * np.sin(TIMES / 3.0)
     pair = (BAD, BAD.mate)
     raw = log_of(22.0 / speed, speed, pair, step=0.01)

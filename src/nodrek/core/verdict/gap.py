@@ -12,8 +12,8 @@ from nodrek.core.motion.waking import Waking, wakes_of
 from nodrek.core.verdict.asleep import Asleep, asleep_behind
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
-from nodrek.core.verdict.one_speed import PASSAGES, PROVES, Passages, dips_at_one_speed
 from nodrek.core.verdict.odds import passes, ratio_odds
+from nodrek.core.verdict.one_speed import PASSAGES, PROVES, Passages, dips_at_one_speed
 
 WORTH_SAYING = 0.9
 """m/s by which a corner wakes later than its mates before it is worth a word: sound coil
@@ -121,6 +121,17 @@ def _passed(corner: Corner, passages: Passages, confidence: float) -> Finding:
         "control unit shows something in its place. The gap is too large or the signal too weak.",
         {PASSAGES: passages.dips, "wake_up_kmh": round(kmh, 2)},
     )
+
+
+def is_hidden(finding: Finding) -> bool:
+    """Whether it is a gap below whose wake-up speed the control unit shows something else."""
+    return finding.fault is Fault.AIR_GAP and not {HELD, PASSAGES}.isdisjoint(finding.evidence)
+
+
+def hidden_wake(exam: Examination, corner: Corner) -> float:
+    """m/s from which such a corner reads by itself; NaN where there is none."""
+    hidden = asleep_behind(exam, corner) or dips_at_one_speed(exam, corner)
+    return math.nan if hidden is None else hidden.wake
 
 
 def _explained(own: Waking) -> float:

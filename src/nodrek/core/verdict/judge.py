@@ -19,7 +19,6 @@ from nodrek.core.model.learnt import Calibration
 from nodrek.core.motion.lag import with_lags
 from nodrek.core.motion.ratios import UNKNOWN, RatioEstimate, estimate_ratios, ratio_blocks
 from nodrek.core.motion.rolling import as_rolling
-from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.breaks import find_breaks
 from nodrek.core.verdict.calibrate import ODD_RATIO, calibrated
 from nodrek.core.verdict.clean_between import breaks_between_right_turns
@@ -28,12 +27,11 @@ from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.declared import declared_breaks
 from nodrek.core.verdict.drift import find_drift
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
-from nodrek.core.verdict.gap import find_gaps
+from nodrek.core.verdict.gap import find_gaps, hidden_wake, is_hidden
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.losses import lost_arcs, with_losses
 from nodrek.core.verdict.made import has_own_readings
 from nodrek.core.verdict.noise import find_noise
-from nodrek.core.verdict.one_speed import dips_at_one_speed
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
 from nodrek.core.verdict.rows import weak_in_slow_turns
@@ -160,7 +158,7 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = _own_ratios(exam).get(corner, UNKNOWN)
     low, high = ratio.interval
-    hidden = asleep_behind(exam, corner) or dips_at_one_speed(exam, corner)
+    hidden = any(is_hidden(f) and corner in f.corners for f in findings)
     declared = declared_breaks(exam, corner)
     return CornerResult(
         ratio=ratio.ratio,
@@ -168,7 +166,7 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
         ratio_high=high,
         dropouts=(exam.dropouts[corner].count if corner in exam.dropouts else 0)
         + (0 if declared is None else declared.times.size),
-        wake_up=exam.waking[corner].known_wake if hidden is None else hidden.wake,
+        wake_up=hidden_wake(exam, corner) if hidden else exam.waking[corner].known_wake,
         turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
         could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
     )

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from nodrek.core.model import Corner, Fault
-from nodrek.core.verdict.held import HELD
+from nodrek.core.verdict.gap import is_hidden
 from nodrek.desktop.state.screen import WakingRow, WakingScreen
 from nodrek.desktop.state.session import Session
 from nodrek.jobs.analyze import Answer
@@ -51,8 +51,8 @@ def _row(answer: Answer, corner: Corner, factor: float, unit: str, chosen: bool)
 
 def _hidden_wake(answer: Answer, corner: Corner) -> float | None:
     """m/s, where the control unit shows something else below."""
-    gaps = [f for f in answer.analysis.findings if f.fault is Fault.AIR_GAP and corner in f.corners]
-    return answer.analysis.corners[corner].wake_up if any(HELD in f.evidence for f in gaps) else None
+    gaps = [f for f in answer.analysis.findings if is_hidden(f) and corner in f.corners]
+    return answer.analysis.corners[corner].wake_up if gaps else None
 
 
 def _dots(speeds: np.ndarray, factor: float) -> tuple[float, ...]:
