@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
+import numpy as np
+
 from nodrek.core.model import (
     Analysis,
     Corner,
@@ -48,6 +50,8 @@ LONGEST_SPARSE_S = 150 * 3600.0
 SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
 NOTHING_LEARNT = Calibration({})
+AT_ITS_END_S = 1.0
+"""Seconds about a long silence in which a dropout is a part of it."""
 WORTH_TRUSTING = 0.5
 """A clean result is called healthy where every corner would sooner have shown a lost tooth than not."""
 TYRE_WORTH_TRUSTING = 0.2
@@ -164,12 +168,21 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
         ratio=ratio.ratio,
         ratio_low=low,
         ratio_high=high,
-        dropouts=(exam.dropouts[corner].count if corner in exam.dropouts else 0)
-        + (0 if declared is None else declared.times.size),
+        dropouts=_dropouts(exam, corner) + (0 if declared is None else declared.times.size),
         wake_up=hidden_wake(exam, corner) if hidden else exam.waking[corner].known_wake,
         turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
         could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
     )
+
+
+def _dropouts(exam: Examination, corner: Corner) -> int:
+    """How often the corner reads far too low; a long silence and what a filter makes of its end are one."""
+    gone, seen = exam.usable.gone[corner], exam.dropouts.get(corner)
+    if seen is None:
+        return len(gone)
+    starts = exam.motions[corner].times[seen.start]
+    apart = [bool(np.all((t < gone[:, 0] - AT_ITS_END_S) | (t > gone[:, 1] + AT_ITS_END_S))) for t in starts.tolist()]
+    return len(gone) + sum(apart)
 
 
 def _own_ratios(exam: Examination) -> Mapping[Corner, RatioEstimate]:
