@@ -180,9 +180,9 @@ def _dropouts(exam: Examination, corner: Corner) -> int:
     gone, seen = exam.usable.gone[corner], exam.dropouts.get(corner)
     if seen is None:
         return len(gone)
-    starts = exam.motions[corner].times[seen.start]
-    apart = [bool(np.all((t < gone[:, 0] - AT_ITS_END_S) | (t > gone[:, 1] + AT_ITS_END_S))) for t in starts.tolist()]
-    return len(gone) + sum(apart)
+    starts = exam.motions[corner].times[seen.start][:, None]
+    apart = (starts < gone[:, 0] - AT_ITS_END_S) | (starts > gone[:, 1] + AT_ITS_END_S)
+    return len(gone) + int(np.count_nonzero(apart.all(axis=1)))
 
 
 def _own_ratios(exam: Examination) -> Mapping[Corner, RatioEstimate]:

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from nodrek.core.model import Corner
+from nodrek.core.model import Array, Corner
 from nodrek.core.motion.waking import wakes_of
 from nodrek.core.verdict.examine import Examination
 
@@ -33,8 +33,8 @@ wakes above (common practice, no published source)."""
 LEAST_DIPS, LEAST_SHARE, MOST_DRIVING = 3, 0.65, 0.1
 """Dips in the band, their share of all dips, and the share of the driving there at most (time or way, whichever is
 more)."""
-LEAST_DRIVING, BANDS = 0.01, 60.0
-"""Least that is believed of that share; bands that the one found was chosen from."""
+LEAST_DRIVING, BANDS, MOST_BANDS = 0.01, 60.0, 20
+"""Least that is believed of that share; bands that the one found was chosen from; most that are asked of each width."""
 LATER, BELOW, READS = 0.9, 0.85, 0.8
 """m/s by which the band lies above the wake-up speeds of the mates; part of its speed up to which the corner reads half
 of the vehicle's at least, and in what share of the samples there: one that is silent shows its gap itself."""
@@ -75,12 +75,9 @@ def _band(exam: Examination, corner: Corner, dips: Mapping[Corner, Index], slowe
     way = np.concatenate([[0.0], np.cumsum(driven)]) / max(float(driven.sum()), 1e-9)
     from_speed = max(slowest, LATER + max(wakes_of(w for c, w in exam.waking.items() if c is not corner), default=0.0))
     best: Passages | None = None
-    lowest = own[(own >= from_speed) & (own * WIDTHS[-1] <= FASTEST)].tolist()
-    for low, high in [(low, low * width) for width in WIDTHS for low in lowest]:
+    for low, high in _bands_to_ask(own, from_speed):
         here = (own >= low) & (own <= high)
         rest = int(np.count_nonzero(~here))
-        if own.size - rest < LEAST_SHARE * own.size:
-            continue
         left = np.cumsum((expected < low / LEFT) | (expected > high * LEFT))
         inside = np.unique(left[at[here]]).size
         a, b = np.searchsorted(driven, (low, high))
@@ -95,6 +92,17 @@ def _band(exam: Examination, corner: Corner, dips: Mapping[Corner, Index], slowe
         if nats >= (NOT_ALL_NATS if rest else PROVES_NATS) and (best is None or nats > best.nats):
             best = Passages(float(np.median(own[here])), inside, nats)
     return best
+
+
+def _bands_to_ask(own: Array, from_speed: float) -> list[tuple[float, float]]:
+    """Slowest and fastest speed (m/s) of bands that hold most of the dips at speeds `own`."""
+    rising, out = np.sort(own), []
+    for width in WIDTHS:
+        held = np.searchsorted(rising, rising * width, side="right") - np.arange(rising.size)
+        most = (held >= LEAST_SHARE * own.size) & (rising >= from_speed) & (rising * WIDTHS[-1] <= FASTEST)
+        lowest = rising[most]
+        out += [(low, low * width) for low in lowest[:: -(-lowest.size // MOST_BANDS) or 1].tolist()]
+    return out
 
 
 def _reads_below(exam: Examination, corner: Corner, wake: float) -> bool:
