@@ -81,7 +81,7 @@ def test_partial_breaks_are_called_breaks_whatever_trees_make_of_them(rate: floa
 
 
 def test_a_lost_tooth_that_a_unit_now_and_then_holds_is_not_called_a_break() -> None:
-    """Of two values a turn the unit took one for good, 0.4 s at a time (told as breaks with 0.96 without that rule)."""
+    """Now and then the unit takes a low value for good, for 0.4 s: breaks with 0.96 if that were counted."""
     assert not surely_broken(fourth_world.draw(1_931_000, "lost tooth", 50.0).log)
 
 

@@ -21,6 +21,7 @@ from nodrek.core.verdict.held import USUAL_RUNS, as_often_were_they_as_quiet, he
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.made import always_made_of_others
 from nodrek.core.verdict.stand_in import StandIn, own_and_mates
+from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.chain import simulate
 from nodrek.simulate.control_unit import SpanOfEdges
 from nodrek.simulate.faults import Cause
@@ -285,6 +286,15 @@ def test_a_gap_that_a_unit_hides_behind_the_middle_of_all_is_found_at_its_wake_u
     assert (first.fault, first.corners) == (Fault.AIR_GAP, (gap.corner,))
     assert 3.6 * analysis.corners[gap.corner].wake_up == pytest.approx(3.6 * gap.size, abs=1.5)
     assert StandIn.MIDDLE_OF_ALL.value in first.summary
+
+
+def test_dips_of_a_ring_that_agree_with_the_others_by_accident_hide_no_gap() -> None:
+    """Two teeth less, e^-1900 by accident; two dozen values that agreed were a gap below 25 km/h with 0.95."""
+    fault = draw_fault(Cause.MISSING_TEETH, 723_208)
+    log = simulate(draw_scenario(723_208, (fault,), rates_hz=(RATE_HZ,), road="town"))
+    analysis = analyze_log(map_corners(log), Vehicle(), lambda share, doing: None, shipped_calibration())[0]
+    assert [(f.fault, f.corners) for f in analysis.findings] == [(Fault.RING_DAMAGE, (fault.corner,))]
+    assert not analysis.corners[fault.corner].wake_up > 3.0
 
 
 def test_polls_that_beat_with_a_unit_are_no_ring() -> None:
