@@ -74,7 +74,7 @@ def test_long_silence_that_ends_is_a_break_and_one_that_does_not_is_a_dead_corne
     gone = (TIMES > 60.0) & (TIMES < 75.0) | (TIMES > 140.0) & (TIMES < 152.0)
     (finding,) = found(log_of(1.0 * ~gone, steady))
     assert (finding.fault, finding.corners) == (Fault.INTERMITTENT, (BAD,))
-    assert (finding.evidence["breaks"], finding.evidence["longest_s"]) == (2, pytest.approx(15.0, abs=0.5))
+    assert (finding.evidence["silences_that_ended"], finding.evidence["longest_s"]) == (2, pytest.approx(15.0, abs=0.5))
     assert finding.evidence["times_s"] == pytest.approx([60.0, 140.0], abs=0.5)
     for silent in (TIMES > 140.0, TIMES < 100.0, TIMES > 0.0):
         (finding,) = found(log_of(1.0 * ~silent, steady))

@@ -43,6 +43,8 @@ PARTIAL_WEIGHT, EVEN_SILENCES = 0.5, 1.6
 HELD_PROVES, LEAST_PROOF = 0.96, 0.5
 """Probability of a break where values stand still as only a break makes them, nothing else explaining it; from where
 the dips are not asked any more."""
+CAME_BACK = "silences_that_ended"
+"""Name of the evidence of silence for seconds that ends."""
 EVEN_GONE_S = 5.0
 """Seconds of silence in between, at speeds at which the corner reads, that are as likely a break as anything else."""
 COUNTS_LESS = 1.5
@@ -143,25 +145,27 @@ def _for_long(exam: Examination, corner: Corner) -> Finding:
     begins, ends = exam.usable.gone[corner].T
     lasts = ends - begins
     seen = ratio_odds(float(lasts.sum()) / EVEN_GONE_S, 1.0, 3.0)
-    return _gone(exam, corner, begins, float(lasts.max()), "showed zero meanwhile", HELD_PROVES * seen)
+    told, confidence = "showed zero meanwhile", HELD_PROVES * seen
+    return _gone(exam, corner, begins, float(lasts.max()), told, confidence, CAME_BACK)
 
 
 def _bridged(exam: Examination, corner: Corner, held: HeldBreaks, confidence: float) -> Finding:
     """Breaks that the control unit hides behind its last value."""
     times = exam.followed[corner].times[held.starts]
-    return _gone(exam, corner, times, held.longest_s, f"showed {held.way} meanwhile", confidence)
+    return _gone(exam, corner, times, held.longest_s, f"showed {held.way} meanwhile", confidence, HELD)
 
 
 def _declared(exam: Examination, corner: Corner, declared: Declared) -> Finding:
     """Breaks that the control unit tells itself."""
     seen = ratio_odds(2.0 * declared.times.size, EVEN_SILENCES, 2.5)
-    return _gone(
-        exam, corner, declared.times, declared.longest_s, 'told "no valid value" meanwhile', HELD_PROVES * seen
-    )
+    told, confidence = 'told "no valid value" meanwhile', HELD_PROVES * seen
+    return _gone(exam, corner, declared.times, declared.longest_s, told, confidence, HELD)
 
 
-def _gone(exam: Examination, corner: Corner, times: Array, longest_s: float, told: str, confidence: float) -> Finding:
-    """Breaks that are proved otherwise than by dips."""
+def _gone(
+    exam: Examination, corner: Corner, times: Array, longest_s: float, told: str, confidence: float, proof: str
+) -> Finding:
+    """Breaks that are proved otherwise than by dips; `proof`: the name of that evidence."""
     trigger = find_trigger(exam, corner, times) if corner in exam.motions else NOTHING
     return Finding(
         Fault.INTERMITTENT,
@@ -171,7 +175,7 @@ def _gone(exam: Examination, corner: Corner, times: Array, longest_s: float, tol
         f"driving, up to {longest_s:.2f} s long{_when(trigger)}: the control unit {told}. "
         "Look at lead, connector and the sensor's seat before the ring.",
         {
-            HELD: int(times.size),
+            proof: int(times.size),
             "breaks": int(times.size),
             "longest_s": round(longest_s, 3),
             "trigger": trigger.kind.value,

@@ -20,6 +20,7 @@ import numpy as np
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import SOUND, Calibration, logistic
+from nodrek.core.verdict.breaks import CAME_BACK
 from nodrek.core.verdict.clean_between import breaks_between_right_turns, less_likely
 from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE, STANDING
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
@@ -117,7 +118,7 @@ def _proves_itself(finding: Finding) -> bool:
     """Whether nothing sound, and no other fault, makes such evidence, whatever trees were taught."""
     if RISING in finding.evidence:
         return finding.confidence >= RISES_PROVE
-    return not {HELD, STANDING, PASSAGES}.isdisjoint(finding.evidence)
+    return not {HELD, STANDING, PASSAGES, CAME_BACK}.isdisjoint(finding.evidence)
 
 
 def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:
