@@ -80,6 +80,15 @@ def test_partial_breaks_are_called_breaks_whatever_trees_make_of_them(rate: floa
         assert surely_broken(raw) == {fault.corner}
 
 
+def test_all_breaks_are_listed_where_slow_turns_show_some_of_them() -> None:
+    """Of some twenty dips the row of slow turns lists two, and is the surer proof."""
+    fault = draw_fault(Cause.BROKEN_LEAD, 723_000)
+    raw = simulate(draw_scenario(723_000, (fault,), rates_hz=(50.0,), road="town"))
+    (finding,) = analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())[0].findings
+    assert (finding.fault, finding.corners) == (Fault.INTERMITTENT, (fault.corner,))
+    assert finding.evidence["breaks"] > 10
+
+
 def test_a_lost_tooth_that_a_unit_now_and_then_holds_is_not_called_a_break() -> None:
     """Now and then the unit takes a low value for good, for 0.4 s: breaks with 0.96 if that were counted."""
     assert not surely_broken(fourth_world.draw(1_931_000, "lost tooth", 50.0).log)

@@ -95,8 +95,8 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
     frozen_grid = {}
     for corner in channels:
         others = [held[c] for c in channels if c is not corner]
-        finest = min(ch.quantum for c, ch in channels.items() if c is not corner) if len(channels) > 1 else 0.0
-        frozen_grid[corner] = _frozen_mask(runs[corner], grid, held[corner], others, channels[corner].quantum, finest)
+        steps = [ch.quantum for c, ch in channels.items() if c is not corner]
+        frozen_grid[corner] = _frozen_mask(runs[corner], grid, held[corner], others, channels[corner].quantum, steps)
     speeds = np.vstack([np.where(frozen_grid[c], np.nan, held[c]) for c in channels])
     vehicle = _vehicle_speed(speeds)
     moving = vehicle > _moving_from(list(held.values()), vehicle)
@@ -202,11 +202,11 @@ def _constant_runs(channel: WheelChannel) -> tuple[Array, Array]:
 
 
 def _frozen_mask(
-    runs: tuple[Array, Array], grid: Array, own: Array, others: list[Array], quantum: float, finest: float
+    runs: tuple[Array, Array], grid: Array, own: Array, others: list[Array], quantum: float, steps: list[float]
 ) -> npt.NDArray[np.bool_]:
     """Grid points inside a constant stretch during which some other corner's speed changed, or, where that lasts, two
     others' by several steps of the value, or all others' to both sides of it again and again, or the only other one's
-    all the time and by many of the steps that the log is `finest` in.
+    all the time and by many of its `steps` (m/s, one of each of the `others`).
 
     Not where another corner keeps to the same value all the time, unless two others do not: in steady driving whole
     kilometres per hour stand for long, and what changes meanwhile is a corner that loses edges.
@@ -221,7 +221,7 @@ def _frozen_mask(
             # nobody else says whether it is the other one that breaks
             known = [np.clip(known[0], *np.quantile(known[0], BULK))]
         changes = sorted((float(np.ptp(k)) for k in known if k.size), reverse=True)
-        few = end - start >= STILL_AT_LEAST and len(known) == 1 and _wanders(known[0], finest)
+        few = end - start >= STILL_AT_LEAST and len(known) == 1 and _wanders(known[0], steps[0])
         if end - start >= STUCK_AT_LEAST and len(changes) >= 2:
             # a cruise control keeps its speed for long, and a jolt changes a wheel's for a moment
             lasting = sorted(float(np.subtract(*np.quantile(k, LASTING))) for k in known if k.size)

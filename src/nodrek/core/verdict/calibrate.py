@@ -124,8 +124,10 @@ def _proves_itself(finding: Finding) -> bool:
 def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:
     """By how much less likely some rivals are than trees know, by their names."""
     out = dict(UNLIKE_SILENCE) if _falls_silent(exam, corner) else {}
-    breaks = less_likely(breaks_between_right_turns(exam, corner))
-    return out | {name: breaks * out.get(name, 1.0) for name in IN_EVERY_TURN}
+    breaks = breaks_between_right_turns(exam, corner)
+    if breaks:
+        out |= {name: less_likely(breaks) * out.get(name, 1.0) for name in IN_EVERY_TURN}
+    return out
 
 
 def _falls_silent(exam: Examination, corner: Corner) -> bool:

@@ -49,9 +49,9 @@ def less_likely(breaks: int) -> float:
 
 
 def _count(exam: Examination, corner: Corner) -> int:
-    motion, runs = exam.motions.get(corner), exam.dropouts.get(corner)
-    if motion is None or runs is None:
+    if corner not in exam.motions:
         return 0
+    motion, runs = exam.motions[corner], exam.dropouts[corner]
     samples, metres = runs.stop - runs.start, (runs.seconds - motion.step_s) * motion.expected[runs.start]
     long, some = (metres >= ON_END_M) & (samples > 1), (metres >= LACKS_M) & (samples >= LEAST_SAMPLES)
     low = (runs.depth < FALLS) & ~runs.braking & (motion.expected[runs.start] > FROM_SPEED)

@@ -69,11 +69,11 @@ def find_gaps(exam: Examination, damaged: Mapping[Corner, float]) -> list[Findin
         if hidden is not None:
             found.append(_hidden_gap(corner, hidden, HIDDEN_PROVES * (1.0 - damaged.get(corner, 0.0))))
             continue
-        confidence = gap_confidence(exam, corner)
-        passages = dips_at_one_speed(exam, corner) if confidence < PROVES else None
+        passages = dips_at_one_speed(exam, corner)
         if passages is not None:
             found.append(_passed(corner, passages, PROVES * (1.0 - damaged.get(corner, 0.0))))
             continue
+        confidence = gap_confidence(exam, corner)
         late = lateness(exam, corner)
         if not math.isfinite(late):
             continue
@@ -126,12 +126,6 @@ def _passed(corner: Corner, passages: Passages, confidence: float) -> Finding:
 def is_hidden(finding: Finding) -> bool:
     """Whether it is a gap below whose wake-up speed the control unit shows something else."""
     return finding.fault is Fault.AIR_GAP and not {HELD, PASSAGES}.isdisjoint(finding.evidence)
-
-
-def hidden_wake(exam: Examination, corner: Corner) -> float:
-    """m/s from which such a corner reads by itself; NaN where there is none."""
-    hidden = asleep_behind(exam, corner) or dips_at_one_speed(exam, corner)
-    return math.nan if hidden is None else hidden.wake
 
 
 def _explained(own: Waking) -> float:

@@ -29,7 +29,7 @@ from nodrek.core.verdict.dead import find_dead, find_frozen
 from nodrek.core.verdict.declared import declared_breaks
 from nodrek.core.verdict.drift import find_drift
 from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_to_compare
-from nodrek.core.verdict.gap import find_gaps, hidden_wake, is_hidden
+from nodrek.core.verdict.gap import find_gaps, is_hidden
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.losses import lost_arcs, with_losses
 from nodrek.core.verdict.made import has_own_readings
@@ -162,14 +162,14 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = _own_ratios(exam).get(corner, UNKNOWN)
     low, high = ratio.interval
-    hidden = any(is_hidden(f) and corner in f.corners for f in findings)
+    hidden = next((f for f in findings if is_hidden(f) and corner in f.corners), None)
     declared = declared_breaks(exam, corner)
     return CornerResult(
         ratio=ratio.ratio,
         ratio_low=low,
         ratio_high=high,
         dropouts=_dropouts(exam, corner) + (0 if declared is None else declared.times.size),
-        wake_up=hidden_wake(exam, corner) if hidden else exam.waking[corner].known_wake,
+        wake_up=exam.waking[corner].known_wake if hidden is None else hidden.evidence["wake_up_kmh"] / 3.6,
         turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
         could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
     )

@@ -3,7 +3,7 @@
 Below its wake-up speed a control unit may show something in place of the silent corner, above it the corner's own
 readings are right; what is left to see is a dip where the sensor falls asleep or wakes, before the unit takes over.
 Rings, encoders and leads are low at any speed, so that the share of dips in one narrow band of speeds is weighed
-against the share of the driving there (binomial law, the place of the band averaged over).
+against the share of the driving there (binomial law; what the choice among bands is worth is taken off).
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ PASSAGES = "dips_at_one_speed"
 """Name of that evidence."""
 PROVES_NATS, NOT_ALL_NATS, PROVES = 7.5, 15.0, 0.9
 """ln likelihood ratio from which on it is a gap where all dips are in the band, the same where some are not (a weak arc
-dips at several low speeds), and how surely."""
+dips at several low speeds), and how surely (own estimate)."""
 
 
 @dataclass(frozen=True)
