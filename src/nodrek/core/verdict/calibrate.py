@@ -31,7 +31,7 @@ from nodrek.core.verdict.noise import RISING
 from nodrek.core.verdict.not_turned import NOT_TURNED
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.one_speed import PASSAGES
-from nodrek.core.verdict.ring import SMOOTH_SWING
+from nodrek.core.verdict.ring import SMOOTH_SWING, dips_at_one_place
 from nodrek.core.verdict.spin import CONFIDENCE_UNKNOWN
 
 FEATURES = (
@@ -75,6 +75,8 @@ limited slope came to more as well, which is why locked rings have no such evide
 UNLIKE_SILENCE = {Fault.ENCODER_NOISE.value: 0.05, Fault.RING_RUNOUT.value: 0.05, SOUND: 0.05}
 IN_EVERY_TURN = (Fault.RING_DAMAGE.value, Fault.RING_RUNOUT.value, Fault.ENCODER_NOISE.value, SOUND)
 """Rivals that do not leave most turns right and take others on end."""
+AT_ANY_PLACE, AGREES_BY_ACCIDENT = (Fault.ENCODER_NOISE.value, SOUND), 0.05
+"""Rivals whose dips know no place of the turn, and how likely they are all the same (own estimate: none was seen)."""
 UNTOLD_AT, UNTOLD = (4.0, SLOW_DRIVE), (0.55, 0.8)
 """Most that is said of silence which may be a sensor that has not woken yet (`find_dead`), by the highest speed of the
 drive, m/s: of ten drives of four worlds that were never faster than 6.4 m/s six had a gap, four a dead corner."""
@@ -127,6 +129,8 @@ def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:
     breaks = breaks_between_right_turns(exam, corner)
     if breaks:
         out |= {name: less_likely(breaks) * out.get(name, 1.0) for name in IN_EVERY_TURN}
+    elif dips_at_one_place(exam, corner):
+        out |= {name: AGREES_BY_ACCIDENT * out.get(name, 1.0) for name in AT_ANY_PLACE}
     return out
 
 
