@@ -40,6 +40,12 @@ sleeps, and that by accident; share at the other axle from which the log cannot 
 WAKES, LEAST_NATS, AWAKE_MOST, WELL_ABOVE = (2.2, 11.0), 35.0, 0.3, 1.2
 """m/s between which a sleeping sensor wakes; ln of the likelihood ratio that proves it; share of equal readings above
 that speed; times that speed, where it is awake for certain."""
+THROUGHOUT, ACROSS_MOST, LEAST_READ = 0.985, 0.7, 300
+"""Share of all readings that are equal from which they are one signal without being asked for bends, where of the axle
+across no more are than the second; readings that takes. (Of 784 sound axles of 392 drives 0.54 were at most.)"""
+LEAST_LEANS, LEANS_SIGMAS, LEANS_S = 0.25, 4.0, 5.0
+"""The middle of such an axle goes with one side by half of what the wheels across differ by (closed form): the part that
+is asked at least, how many of its errors that must be, and seconds of the blocks which tell these."""
 
 Mask = npt.NDArray[np.bool_]
 
@@ -93,6 +99,8 @@ def _all_copies(exam: Examination) -> dict[Corner, AxleCopy]:
         found = _is_one(axle, other) or _sleeps(axle, other)
         if found is not None:
             out[_copier(axle)] = found
+        elif _is_one_throughout(axle, other) and (leans := _leans(axle)):
+            out[axle.left.mate if leans > 0.0 else axle.left] = AxleCopy(math.nan, int(np.count_nonzero(axle.equal)))
     return out if len(out) == 1 else {}
 
 
@@ -146,6 +154,36 @@ def _is_one(axle: _Axle, other: _Axle) -> AxleCopy | None:
     if not _is_enough(axle) or axle.share < ALWAYS or other.share > MATES_MOST or not _agrees(axle, axle.reads):
         return None
     return AxleCopy(math.nan, int(np.count_nonzero(axle.asked & axle.equal)))
+
+
+def _is_one_throughout(axle: _Axle, other: _Axle) -> bool:
+    """Whether hardly any reading differs, however few bends would make them, where those across do."""
+    own, across = (part.equal[part.reads] for part in (axle, other))
+    return min(own.size, across.size) >= LEAST_READ and own.mean() >= THROUGHOUT and across.mean() <= ACROSS_MOST
+
+
+def _leans(axle: _Axle) -> float:
+    """Which way the middle of the axle goes with what the wheels across differ by: positive with the left wheel; 0 where
+    nothing tells. Least squares beside a part of the speed (tyres), errors by leaving out a block at a time."""
+    used = np.flatnonzero(axle.reads & axle.equal & np.isfinite(axle.middle) & np.isfinite(axle.bend))
+    speed, bend, middle = axle.speed[used], axle.bend[used], axle.middle[used]
+    block = np.floor((axle.times[used] - axle.times[0]) / LEANS_S)
+    starts = np.flatnonzero(np.diff(block, prepend=-1.0))
+    parts = np.array([speed * speed, speed * bend, bend * bend, speed * middle, bend * middle])
+    if starts.size < LEAST_BENDS:
+        return 0.0
+    of_blocks = np.add.reduceat(parts, starts, axis=1)
+    whole = of_blocks.sum(axis=1)
+    slope = float(_slope(whole))
+    without = _slope(whole[:, None] - of_blocks)
+    sigma = math.sqrt((starts.size - 1) / starts.size * float(np.sum((without - without.mean()) ** 2)))
+    return slope if abs(slope) > max(LEAST_LEANS, LEANS_SIGMAS * sigma) else 0.0
+
+
+def _slope(sums: Array) -> Array:
+    """Of the second quantity, from the sums of squares and products of both with each other and with the answer."""
+    vv, vb, bb, vm, bm = sums
+    return np.asarray((vv * bm - vb * vm) / np.maximum(vv * bb - vb * vb, 1e-12))
 
 
 def _agrees(axle: _Axle, chosen: Mask) -> bool:
