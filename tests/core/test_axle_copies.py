@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -16,12 +17,19 @@ from nodrek.core.verdict.examine import examine
 TRACK_M, BASE_M = 1.55, 2.8
 
 
-def winding(hz: float = 20.0, noise: float = 0.002, step_kmh: float = 0.01, seed: int = 0) -> dict[Corner, Array]:
+def winding(
+    hz: float = 20.0,
+    noise: float = 0.002,
+    step_kmh: float = 0.01,
+    seed: int = 0,
+    curve_sign: Callable[[Array], Array] = np.array,
+) -> dict[Corner, Array]:
     """km/h of four wheels over five minutes of bends to both sides, 3 to 55 km/h: each on its circle round one centre,
-    which lies on the rear axle's line (kinematics of a rectangle, closed form)."""
+    which lies on the rear axle's line (kinematics of a rectangle, closed form). `curve_sign`: what becomes of the
+    curvature (1/m), to one side only, or none."""
     rng, times = np.random.default_rng(seed), np.arange(0.0, 300.0, 1.0 / hz)
     speed = 29.0 + 26.0 * np.sin(times / 11.0)
-    curve = 0.035 * np.sin(times / 4.3) * np.sin(times / 23.0)
+    curve = curve_sign(0.035 * np.sin(times / 4.3) * np.sin(times / 23.0))
     out = {}
     for corner in Corner:
         side = 0.5 * TRACK_M * (1.0 if corner.is_left else -1.0)
@@ -54,6 +62,21 @@ def test_who_is_its_mate_all_the_time_is_silent(corner: Corner, hz: float, step_
     # the others are compared without it
     assert np.isnan(analysis.corners[corner].ratio)
     assert all(r.ratio_low < 1.0 < r.ratio_high for c, r in analysis.corners.items() if c is not corner)
+
+
+@pytest.mark.parametrize("corner", list(Corner))
+def test_bends_to_one_side_and_whole_kilometres_are_enough_where_nothing_differs(corner: Corner) -> None:
+    values = {c: np.round(v) for c, v in winding(10.0, curve_sign=abs).items()}
+    assert told(as_log(values, 10.0)) == []
+    values[corner] = values[corner.mate]
+    assert told(as_log(values, 10.0)) == [(Fault.NO_SIGNAL, (corner,))]
+
+
+def test_straight_ahead_nobody_knows_which_of_two_is_the_copy() -> None:
+    values = winding(10.0, step_kmh=0.1, curve_sign=np.zeros_like)
+    values[Corner.FL] = values[Corner.FR]
+    exam = examine(map_corners(as_log(values, 10.0)), Vehicle(), lambda share, doing: None)
+    assert all(copied_from_mate(exam, c) is None for c in Corner)
 
 
 @pytest.mark.parametrize("corner", [Corner.FR, Corner.RL])

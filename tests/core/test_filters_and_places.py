@@ -59,6 +59,30 @@ def test_the_memory_of_a_filter_is_read_from_its_dips() -> None:
     assert dip_memory(motion_of(times, speed, path, single)) == 0.0
 
 
+def held_dips(seed: int = 0) -> CornerMotion:
+    """Single periods before a unit that takes half of a lost tooth for a value, and then half a second of sound ones
+    for none: in one turn of forty the low one stays."""
+    rng = np.random.default_rng(seed)
+    times, speed, path = rolling(50.0)
+    turn = np.floor(path / CIRCUMFERENCE)
+    comes = np.flatnonzero((np.diff(turn, prepend=turn[0]) > 0) & (rng.random(times.size) < 0.025))
+    shown = speed * np.exp(NOISE * rng.standard_normal(times.size))
+    for at in comes.tolist():
+        shown[at : at + 25] = 0.75 * shown[at]
+    return replace(motion_of(times, speed, path, np.log(shown / speed)), speed=shown)
+
+
+def test_a_unit_that_holds_values_is_no_filter() -> None:
+    """A filter of half a second would come late by half a second; what is held begins at its place of the turn."""
+    motion = held_dips()
+    assert carried_by_filter(motion) == Carried()
+    scale = find_scale(motion, find_stretches(motion))
+    assert scale is not None
+    assert scale.weighing.dips_only
+    assert 1 / scale.frequency == pytest.approx(CIRCUMFERENCE, rel=3e-3)
+    assert scale.log_p < -12
+
+
 def test_few_dips_dragged_along_by_a_filter_give_the_circumference() -> None:
     motion = filtered_dips(tied=True)
     scale = find_scale(motion, find_stretches(motion))

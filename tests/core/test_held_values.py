@@ -222,6 +222,20 @@ def test_a_corner_that_is_made_of_the_others_all_the_time_is_silent(way: StandIn
     assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]
 
 
+@pytest.mark.parametrize("every", [5, 12])
+def test_so_it_is_in_slow_logs_with_the_middle_of_the_others(every: int) -> None:
+    """Ten and four values a second in tenths: each original agrees with its copy for as long as it is the middle, and
+    is told from it where it is not."""
+    times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
+    bends = 0.02 * np.sin(times / 11.0)
+    sides = {Corner.FL: -bends, Corner.FR: 0.95 * bends, Corner.RL: -0.9 * bends, Corner.RR: 0.9 * bends}
+    for where, silent in (("always", [(Corner.RL,)]), ("none", [])):
+        fast = held_log(where, 4, step=0.1, way=StandIn.MIDDLE_OF_OTHERS, sides=sides, noise=0.002)
+        slow = [replace(c, times_s=c.times_s[::every], values=c.values[::every]) for c in fast.channels]
+        analysis, _ = analyze_log(map_corners(RawLog(tuple(slow), "test")), Vehicle(), lambda share, doing: None)
+        assert [f.corners for f in analysis.findings if f.fault is Fault.NO_SIGNAL] == silent
+
+
 def test_a_front_wheel_between_the_rear_ones_of_a_bend_has_a_reading_of_its_own() -> None:
     """Nearly all bends to the left, where the inner front wheel runs half-way between the rear ones."""
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)

@@ -67,13 +67,13 @@ def _copies_the_middle(exam: Examination, corner: Corner) -> bool:
     if len(exam.followed) < 4 or len({m.times.size for m in exam.followed.values()}) > 1:
         return False
     own, way = exam.followed[corner], StandIn.MIDDLE_OF_OTHERS
-    asked = {c: moves(exam, c) & would_tell(exam, c, way, APART) for c in exam.followed}
-    if np.count_nonzero(asked[corner]) < LEAST_SAMPLES:
+    asked = moves(exam, corner) & would_tell(exam, corner, way, APART)
+    if np.count_nonzero(asked) < LEAST_SAMPLES:
         return False
     for mate, theirs in exam.followed.items():
         if mate is corner:
             continue
-        told = asked[corner] & asked[mate] & (np.abs(own.speed - theirs.speed) > as_good_as_equal(exam, corner))
+        told = asked & (np.abs(own.speed - theirs.speed) > as_good_as_equal(exam, corner))
         share = share_of(agrees(exam, corner, way), told, LEAST_UNLIKE)
         # NaN, where it is never told from a mate, is as good as no
         if not share >= COPIES or share_of(agrees(exam, mate, way), told, LEAST_UNLIKE) > ORIGINALS * share:
