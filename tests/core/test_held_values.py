@@ -19,7 +19,7 @@ from nodrek.core.verdict.bridged import held_breaks
 from nodrek.core.verdict.examine import examine
 from nodrek.core.verdict.held import USUAL_RUNS, as_often_were_they_as_quiet, held_values, longer
 from nodrek.core.verdict.judge import analyze_log
-from nodrek.core.verdict.made import always_made_of_others
+from nodrek.core.verdict.made import made_of_others
 from nodrek.core.verdict.stand_in import StandIn, own_and_mates
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.chain import simulate
@@ -203,7 +203,7 @@ def test_a_sound_wheel_in_the_middle_of_the_others_is_its_own(seed: int) -> None
     drawn = fifth_world.draw(seed, "healthy", 50.0)
     _, exam = analyze_log(map_corners(drawn.log), Vehicle(), lambda share, doing: None)
     assert all(held_breaks(exam, c) is None for c in Corner)
-    assert all(always_made_of_others(exam, c) is None for c in Corner)
+    assert all(made_of_others(exam, c) is None for c in Corner)
 
 
 @pytest.mark.parametrize("way", [way for way in StandIn if way is not StandIn.LAST])

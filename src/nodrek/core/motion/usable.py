@@ -42,6 +42,10 @@ WANDERS_CHANGES, WANDERS_STEPS = 50, 6.0
 """The same of the only other corner that there is, and steps of its values that the middle half of them spans."""
 SAME_STEPS, SAME_SHARE = 2.5, 0.04
 """Steps of the value, or part of it, by which two corners that keep to one speed may differ."""
+END_S, DRIVES = 5.0, 3.0
+"""Seconds at the begin or the end of a log in which a corner that reads nothing is not there yet, or no more, and the
+speed (m/s) of the vehicle from which it would read (common practice, no published source): that a break is just there
+is far rarer."""
 DEAD_AT_LEAST = 8.0
 """Seconds of zero at speed before a corner counts as dead rather than interrupted."""
 READS_FROM, WIDEST_GAP = 0.1, 8.5
@@ -122,9 +126,26 @@ def find_usable(channels: Mapping[Corner, WheelChannel], duration: float) -> Usa
         bad = long_dead | stuck_here
         at = np.clip((channel.times / GRID_STEP).astype(np.int64), 0, grid.size - 1)
         near = bad[at] | bad[np.minimum(at + 1, grid.size - 1)]
-        masks[corner] = ~near & ~channel.invalid
+        masks[corner] = ~near & ~channel.invalid & ~_silent_at_an_end(channel, grid, vehicle)
     moved_s = float(moving.sum() * GRID_STEP)
     return Usable(grid, vehicle, masks, dead, since, awake, gone, frozen, stuck, stuck_standing, moved_s)
+
+
+def _silent_at_an_end(channel: WheelChannel, grid: Array, vehicle: Array) -> npt.NDArray[np.bool_]:
+    """Samples before the first reading of a log that begins while the vehicle drives, and after the last one of a log
+    that ends so: loggers write rows before the first message of each corner is there, and after the last."""
+    out = np.zeros(channel.times.size, dtype=bool)
+    reads = np.flatnonzero(channel.speed > 0.0)
+    if not reads.size:
+        return out
+    first, last = int(reads[0]), int(reads[-1])
+    for silent, at, inwards in ((slice(0, first), 0, 2.0), (slice(last + 1, None), -1, -2.0)):
+        times = channel.times[silent]
+        if not times.size or times[-1] - times[0] >= END_S:
+            continue
+        # at the very end not all corners are there, and who pulls away is slow for longer
+        out[silent] = np.interp(times[at] + inwards * GRID_STEP, grid, vehicle) > DRIVES
+    return out
 
 
 def _moving_from(held: list[Array], vehicle: Array) -> float:

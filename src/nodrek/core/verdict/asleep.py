@@ -16,7 +16,7 @@ import numpy.typing as npt
 from nodrek.core.model import Array, Corner
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.made import always_made_of_others
+from nodrek.core.verdict.made import made_of_others
 from nodrek.core.verdict.stand_in import StandIn, agrees, bends, share_of, ways_to_ask, would_tell
 
 FROM_SPEED = 0.5
@@ -51,7 +51,7 @@ class Asleep:
 
 def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
     """``None`` where nothing proves it."""
-    if corner not in exam.followed or always_made_of_others(exam, corner):
+    if corner not in exam.followed or made_of_others(exam, corner):
         return None
     copied = copied_from_mate(exam, corner)
     if copied is not None and math.isfinite(copied.wake):

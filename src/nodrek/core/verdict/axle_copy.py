@@ -43,6 +43,8 @@ that speed; times that speed, where it is awake for certain."""
 THROUGHOUT, ACROSS_MOST, LEAST_READ = 0.985, 0.7, 300
 """Share of all readings that are equal from which they are one signal without being asked for bends, where of the axle
 across no more are than the second; readings that takes. (Of 784 sound axles of 392 drives 0.54 were at most.)"""
+BEFORE_S, AFTER_S = 5.0, 20.0
+"""Seconds at least before and after the moment from which an axle is one signal."""
 LEAST_LEANS, LEANS_SIGMAS, LEANS_S = 0.25, 4.0, 5.0
 """The middle of such an axle goes with one side by half of what the wheels across differ by (closed form): the part that
 is asked at least, how many of its errors that must be, and seconds of the blocks which tell these."""
@@ -52,13 +54,15 @@ Mask = npt.NDArray[np.bool_]
 
 @dataclass(frozen=True, eq=False)
 class AxleCopy:
-    """That a corner shows its mate, all the time or below ``wake`` (m/s, else NaN); ``samples`` that say so."""
+    """That a corner shows its mate, from ``since`` on (s, 0: all the time) or below ``wake`` (m/s, else NaN);
+    ``samples`` that say so."""
 
     wake: float
     samples: int
+    since: float = 0.0
 
     @property
-    def always(self) -> bool:
+    def for_good(self) -> bool:
         return math.isnan(self.wake)
 
 
@@ -99,8 +103,11 @@ def _all_copies(exam: Examination) -> dict[Corner, AxleCopy]:
         found = _is_one(axle, other) or _sleeps(axle, other)
         if found is not None:
             out[_copier(axle)] = found
-        elif _is_one_throughout(axle, other) and (leans := _leans(axle)):
-            out[axle.left.mate if leans > 0.0 else axle.left] = AxleCopy(math.nan, int(np.count_nonzero(axle.equal)))
+            continue
+        since = _since(axle, other)
+        if _is_one_throughout(axle, other, since) and (leans := _leans(axle, since)):
+            copier = axle.left.mate if leans > 0.0 else axle.left
+            out[copier] = AxleCopy(math.nan, int(np.count_nonzero(axle.equal)), since)
     return out if len(out) == 1 else {}
 
 
@@ -156,16 +163,31 @@ def _is_one(axle: _Axle, other: _Axle) -> AxleCopy | None:
     return AxleCopy(math.nan, int(np.count_nonzero(axle.asked & axle.equal)))
 
 
-def _is_one_throughout(axle: _Axle, other: _Axle) -> bool:
-    """Whether hardly any reading differs, however few bends would make them, where those across do."""
-    own, across = (part.equal[part.reads] for part in (axle, other))
+def _since(axle: _Axle, other: _Axle) -> float:
+    """Seconds from which the axle may be one signal, 0 for all the time; see `made_of_others`."""
+    reads = np.flatnonzero(axle.reads)
+    if not reads.size or not other.reads.any():
+        return 0.0
+    equal, times = axle.equal[reads], axle.times[reads]
+    chance = min(max(float(np.mean(other.equal[other.reads])), ACCIDENT), ACROSS_MOST)
+    gains = np.where(equal, math.log(THROUGHOUT / chance), math.log((1.0 - THROUGHOUT) / (1.0 - chance)))
+    first = int(np.argmax(np.cumsum(gains[::-1])[::-1]))
+    before, after = times[first] - times[0], times[-1] - times[first]
+    changes = before >= BEFORE_S and after >= AFTER_S and np.mean(equal[:first]) <= ACROSS_MOST
+    return float(times[first]) if changes else 0.0
+
+
+def _is_one_throughout(axle: _Axle, other: _Axle, since: float) -> bool:
+    """Whether hardly any reading differs from then on, however few bends would make them, where those across do."""
+    own, across = (part.equal[part.reads & (part.times >= since)] for part in (axle, other))
     return min(own.size, across.size) >= LEAST_READ and own.mean() >= THROUGHOUT and across.mean() <= ACROSS_MOST
 
 
-def _leans(axle: _Axle) -> float:
+def _leans(axle: _Axle, since: float) -> float:
     """Which way the middle of the axle goes with what the wheels across differ by: positive with the left wheel; 0 where
     nothing tells. Least squares beside a part of the speed (tyres), errors by leaving out a block at a time."""
-    used = np.flatnonzero(axle.reads & axle.equal & np.isfinite(axle.middle) & np.isfinite(axle.bend))
+    known = np.isfinite(axle.middle) & np.isfinite(axle.bend)
+    used = np.flatnonzero(axle.reads & axle.equal & known & (axle.times >= since))
     speed, bend, middle = axle.speed[used], axle.bend[used], axle.middle[used]
     block = np.floor((axle.times[used] - axle.times[0]) / LEANS_S)
     starts = np.flatnonzero(np.diff(block, prepend=-1.0))

@@ -8,10 +8,11 @@ from collections.abc import Sequence
 import numpy as np
 
 from nodrek.core.model import Corner, Fault, Finding
+from nodrek.core.motion.usable import GRID_STEP, MOVING
 from nodrek.core.verdict.axle_copy import MATE
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.held import HELD
-from nodrek.core.verdict.made import always_made_of_others, proves_stuck
+from nodrek.core.verdict.made import Made, made_of_others, proves_stuck
 from nodrek.core.verdict.not_turned import NOT_TURNED, may_stand
 from nodrek.core.verdict.odds import ratio_odds
 
@@ -75,9 +76,9 @@ def find_dead(exam: Examination) -> list[Finding]:
             )
         )
     for corner in exam.followed:
-        way = always_made_of_others(exam, corner)
-        if way is not None and not exam.usable.frozen[corner]:
-            found.append(_made(exam, corner, way))
+        made = made_of_others(exam, corner)
+        if made is not None and not exam.usable.frozen[corner]:
+            found.append(_made(exam, corner, made))
     return found
 
 
@@ -96,16 +97,25 @@ def _too_slow(top: float) -> str:
     )
 
 
-def _made(exam: Examination, corner: Corner, way: str) -> Finding:
-    moving = round(exam.usable.moving, 1)
+def _made(exam: Examination, corner: Corner, made: Made) -> Finding:
+    usable = exam.usable
+    moves = (usable.vehicle > MOVING) & (usable.grid >= made.since)
+    moving = round(float(np.count_nonzero(moves)) * GRID_STEP if made.since else usable.moving, 1)
+    when = f"from {made.since:.0f} s into the log on" if made.since else "all the time"
     return Finding(
         Fault.NO_SIGNAL,
         (corner,),
         MADE_PROVES,
-        f"The {corner.words} corner has no reading of its own: the control unit shows {way} all the time. "
+        f"The {corner.words} corner has no reading of its own: the control unit shows {made.way} {when}. "
         "The log cannot say which link is dead: sensor, ring, wire or control unit."
-        + (" Or one signal stands under both names: look at the columns of the log first." if way == MATE else ""),
-        {HELD: 1, "share_of_driving": 1.0, "seconds": moving, AWAKE: moving, "since_s": 0.0},
+        + (" Or one signal stands under both names: look at the columns of the log first." if made.way == MATE else ""),
+        {
+            HELD: 1,
+            "share_of_driving": round(exam.share(moving), 3),
+            "seconds": moving,
+            AWAKE: moving,
+            "since_s": round(made.since, 1),
+        },
     )
 
 
