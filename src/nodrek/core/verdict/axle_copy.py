@@ -46,8 +46,8 @@ across no more are than the second; readings that takes. (Of 784 sound axles of 
 BEFORE_S, AFTER_S = 5.0, 20.0
 """Seconds at least before and after the moment from which an axle is one signal."""
 LEAST_LEANS, LEANS_SIGMAS, LEANS_S = 0.25, 4.0, 5.0
-"""The middle of such an axle goes with one side by half of what the wheels across differ by (closed form): the part that
-is asked at least, how many of its errors that must be, and seconds of the blocks which tell these."""
+"""The middle of such an axle goes with one side by half of what the wheels across differ by (closed form): the part
+that is asked at least, how many of its errors that must be, and seconds of the blocks which tell these."""
 
 Mask = npt.NDArray[np.bool_]
 
@@ -184,8 +184,8 @@ def _is_one_throughout(axle: _Axle, other: _Axle, since: float) -> bool:
 
 
 def _leans(axle: _Axle, since: float) -> float:
-    """Which way the middle of the axle goes with what the wheels across differ by: positive with the left wheel; 0 where
-    nothing tells. Least squares beside a part of the speed (tyres), errors by leaving out a block at a time."""
+    """Which way the middle of the axle goes with what the wheels across differ by: positive with the left wheel; 0
+    where nothing tells. Least squares beside a part of the speed (tyres), errors by leaving out a block at a time."""
     known = np.isfinite(axle.middle) & np.isfinite(axle.bend)
     used = np.flatnonzero(axle.reads & axle.equal & known & (axle.times >= since))
     speed, bend, middle = axle.speed[used], axle.bend[used], axle.middle[used]

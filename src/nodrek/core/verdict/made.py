@@ -39,8 +39,8 @@ ONE_SIDED = 0.85
 """The first, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse
 values tell."""
 ACCIDENT, BEFORE_MOST, LONGER, LEAST_SINCE_S = 0.15, 0.4, 3, 20.0
-"""Share that agrees by accident, and the most before a corner began to be made of the others; times as many samples, and
-seconds, that it takes from there on."""
+"""Share that agrees by accident, and the most before a corner began to be made of the others; times as many samples,
+and seconds, that it takes from there on."""
 ALL_READ = 0.5
 """Part of the vehicle's speed that the lowest of the others reads at least."""
 LEAST_STANDING_S = 1.5
@@ -161,8 +161,8 @@ class _Agreement:
 
 
 def _agreement(exam: Examination, corner: Corner, way: StandIn, since: float) -> _Agreement:
-    """Of the moving samples from `since` on in which the others are apart, and what is made of them is like none of them: in bends no
-    wheel of its own runs in their middle, or in those to one side only."""
+    """Of the moving samples from `since` on in which the others are apart, and what is made of them is like none of
+    them: in bends no wheel of its own runs in their middle, or in those to one side only."""
     asked = moves(exam, corner) & would_tell(exam, corner, way, APART) & (exam.followed[corner].times >= since)
     agreeing = agrees(exam, corner, way)
     sides = [share_of(agreeing, asked & bend, LEAST_SAMPLES // 4) for bend in bends(exam, corner)]
