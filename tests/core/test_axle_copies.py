@@ -72,6 +72,16 @@ def test_bends_to_one_side_and_whole_kilometres_are_enough_where_nothing_differs
     assert told(as_log(values, 10.0)) == [(Fault.NO_SIGNAL, (corner,))]
 
 
+@pytest.mark.parametrize("corner", [Corner.FL, Corner.RR])
+def test_who_becomes_its_mate_on_the_way_is_silent_from_then_on(corner: Corner) -> None:
+    values = winding(10.0, step_kmh=0.1)
+    values[corner] = np.where(np.arange(values[corner].size) < 1100, values[corner], values[corner.mate])
+    analysis, _ = analyze_raw(as_log(values, 10.0))
+    first = analysis.findings[0]
+    assert (first.fault, first.corners) == (Fault.NO_SIGNAL, (corner,))
+    assert first.evidence["since_s"] == pytest.approx(110.0, abs=3.0)
+
+
 def test_straight_ahead_nobody_knows_which_of_two_is_the_copy() -> None:
     values = winding(10.0, step_kmh=0.1, curve_sign=np.zeros_like)
     values[Corner.FL] = values[Corner.FR]

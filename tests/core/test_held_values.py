@@ -222,6 +222,22 @@ def test_a_corner_that_is_made_of_the_others_all_the_time_is_silent(way: StandIn
     assert not [f for f in analysis.findings if f.fault is Fault.NO_SIGNAL]
 
 
+@pytest.mark.parametrize("way", [way for way in StandIn if way is not StandIn.LAST])
+def test_so_it_is_from_the_moment_on_at_which_it_dies(way: StandIn) -> None:
+    bends = 0.02 * np.sin(np.arange(0.0, 180.0, 1.0 / RATE_HZ) / 11.0)
+    sides = {Corner.FL: -bends, Corner.FR: 0.95 * bends, Corner.RL: -0.9 * bends, Corner.RR: 0.9 * bends}
+    dead, alive = (held_log(where, 4, way=way, sides=sides) for where in ("always", "none"))
+    channels = [
+        replace(d, values=np.where(d.times_s < 70.0, a.values, d.values))
+        for d, a in zip(dead.channels, alive.channels, strict=True)
+    ]
+    analysis, _ = analyze_log(map_corners(RawLog(tuple(channels), "test")), Vehicle(), lambda share, doing: None)
+    first = analysis.findings[0]
+    assert (first.fault, first.corners) == (Fault.NO_SIGNAL, (Corner.RL,))
+    assert first.evidence["since_s"] == pytest.approx(70.0, abs=3.0)
+    assert f"from {first.evidence['since_s']:.0f} s into the log on" in first.summary
+
+
 @pytest.mark.parametrize("every", [5, 12])
 def test_so_it_is_in_slow_logs_with_the_middle_of_the_others(every: int) -> None:
     """Ten and four values a second in tenths: each original agrees with its copy for as long as it is the middle, and
