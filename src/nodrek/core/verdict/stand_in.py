@@ -123,7 +123,7 @@ def _runs_of(close: npt.NDArray[np.bool_]) -> Runs:
 def alike_outside_the_middle(exam: Examination, corner: Corner, mate: Corner) -> tuple[Runs, float]:
     """Runs in which the corner reads what `mate` reads, which is not the middle of the others there; samples in which
     that mate is the middle, over those in which it is not."""
-    motion, close = exam.followed[corner], as_good_as_equal(exam, corner)
+    motion, close = exam.followed[corner], _as_good_as_equal(exam, corner)
     theirs = speed_at(exam, mate, motion.times)
     middle = made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)[1]
     fast, apart = moves(exam, corner), np.abs(theirs - middle) > close
@@ -137,7 +137,7 @@ def beside(exam: Examination, corner: Corner, way: StandIn, by: float) -> Runs:
     A wheel of its own passes there as slowly as it passes what is made itself.
     """
     off = exam.followed[corner].speed - made_of(exam, corner, way)[1]
-    close = as_good_as_equal(exam, corner)
+    close = _as_good_as_equal(exam, corner)
     return _runs_of((np.abs(off - by * close) <= close) & moves(exam, corner))
 
 
@@ -182,12 +182,12 @@ def agrees(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bo
 
     def ask() -> npt.NDArray[np.bool_]:
         off = np.abs(exam.followed[corner].speed - made_of(exam, corner, way)[1])
-        return np.asarray(off <= as_good_as_equal(exam, corner))
+        return np.asarray(off <= _as_good_as_equal(exam, corner))
 
     return exam.once(f"agrees {corner} {way.name}", ask)
 
 
-def as_good_as_equal(exam: Examination, corner: Corner) -> float:
+def _as_good_as_equal(exam: Examination, corner: Corner) -> float:
     """m/s by which values that are made of each other may differ in the log."""
     return STEPS_OFF * exam.log.channels[corner].quantum + 1e-6
 
