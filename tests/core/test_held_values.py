@@ -252,6 +252,14 @@ def test_so_it_is_in_slow_logs_with_the_middle_of_the_others(every: int) -> None
         assert [f.corners for f in analysis.findings if f.fault is Fault.NO_SIGNAL] == silent
 
 
+@pytest.mark.parametrize("rate", [10.0, 4.0])
+def test_beside_an_odd_wheel_who_is_mostly_in_the_middle_is_not_made_of_it(rate: float) -> None:
+    """Whole km/h and a ring with other teeth: of two wheels that are alike, the faster is what the others make."""
+    log = map_corners(eighth_world.draw(1_233_600, "wheel of another", rate).log)
+    _, exam = analyze_log(log, Vehicle(), lambda share, doing: None)
+    assert all(made_of_others(exam, c) is None for c in Corner)
+
+
 def test_a_front_wheel_between_the_rear_ones_of_a_bend_has_a_reading_of_its_own() -> None:
     """Nearly all bends to the left, where the inner front wheel runs half-way between the rear ones."""
     times = np.arange(0.0, 180.0, 1.0 / RATE_HZ)
