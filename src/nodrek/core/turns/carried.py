@@ -20,8 +20,9 @@ from nodrek.core.motion.reference import SLOW, CornerMotion
 DEEP_SCORE, LEAST_DEEP = -5.0, 20
 """Noise units from which a dip shows how it fades, and how many such samples that takes."""
 WORTH_FORGETTING, MOST_MEMORY = 0.5, 0.97
-MOSTLY = 0.6
-"""Share of deep dips that are the very value before them from which a unit holds values there, and filters none."""
+MOSTLY, EVERYWHERE = 0.6, 0.8
+"""Share of deep dips that are the very value before them from which a unit holds values there, and filters none; part
+of it from which other samples are that as well."""
 LIMITS = (-30.0, 8.0)
 """Noise units beyond which a deviation is no more than that: standstill and silence are no dips of a filter's."""
 LEAST_FITTED, LEAST_SECOND, FORETELLS = 300, -0.2, 0.85
@@ -69,8 +70,15 @@ def dip_memory(motion: CornerMotion) -> float:
     """Part of a deep dip that is still there one sample later: 0 where the control unit forgets at once."""
     score = motion.score
     with np.errstate(invalid="ignore"):
-        deep = (score[:-1] < DEEP_SCORE) & (motion.expected[:-1] >= motion.asked_from(SLOW)) & np.isfinite(score[1:])
-    if deep.sum() < LEAST_DEEP or np.mean(motion.speed[1:][deep] == motion.speed[:-1][deep]) > MOSTLY:
+        asked = motion.expected[:-1] >= motion.asked_from(SLOW)
+        deep = (score[:-1] < DEEP_SCORE) & asked & np.isfinite(score[1:])
+    if deep.sum() < LEAST_DEEP:
+        return 0.0
+    same = motion.speed[1:] == motion.speed[:-1]
+    held = float(np.mean(same[deep]))
+    others = same[asked & ~deep]
+    # rows that are written faster than the unit works repeat everywhere
+    if held > MOSTLY and others.size and np.mean(others) < EVERYWHERE * held:
         return 0.0
     return float(np.clip(np.median(score[1:][deep] / score[:-1][deep]), 0.0, MOST_MEMORY))
 

@@ -34,9 +34,9 @@ rest; a sound one behind a smooth filter came to 0.55), from which hardly any do
 may."""
 COPIES, LEAST_OFF, ODD = 0.4, 20.0, 5.0
 """Times the share of the least of its mates that a copy of the middle of the others is off that middle, samples in
-which that mate is, and times its share that a mate is off which is no mate to ask. (Some 1,000 sound corners of 250
-drives came to 0.77 times and more, of 290 drives with something else wrong, but for odd mates, to 0.71, copies polled
-with their originals to 0.17 and less.)"""
+which that mate is (and as many changes of its own), and times its share that a mate is off which is no mate to ask.
+(Some 1,000 sound corners of 250 drives came to 0.77 times and more, of 290 drives with something else wrong, but for
+odd mates, to 0.71, copies polled with their originals to 0.17 and less.)"""
 ONE_SIDED = 0.85
 """`MADE`, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse values
 tell."""
@@ -124,7 +124,10 @@ def _copies_the_middle(exam: Examination, corner: Corner, since: float) -> bool:
     own, least = off.pop(corner), min(off.values())
     # beside an odd one the faster, or the slower, of two alike is in the middle for most of the time
     is_odd = max(off.values()).share > ODD * least.share
-    return not is_odd and own.samples * least.share >= LEAST_OFF and own.share <= COPIES * least.share
+    # a quiet one that keeps to the middle of its step is off nothing, and copies nobody
+    changes = int(np.count_nonzero(np.diff(exam.followed[corner].speed)))
+    told = changes >= LEAST_OFF and own.samples * least.share >= LEAST_OFF
+    return told and not is_odd and own.share <= COPIES * least.share
 
 
 @dataclass(frozen=True, order=True)
