@@ -21,7 +21,7 @@ from nodrek.core.model import Array, Corner
 from nodrek.core.motion.plateaus import SAME
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.stand_in import STEPS_OFF, speed_at
+from nodrek.core.verdict.stand_in import STEPS_OFF, last_change, speed_at
 
 MATE = "the other wheel of its axle"
 """As words after "the control unit shows"."""
@@ -170,8 +170,7 @@ def _since(axle: _Axle, other: _Axle) -> float:
         return 0.0
     equal, times = axle.equal[reads], axle.times[reads]
     chance = min(max(float(np.mean(other.equal[other.reads])), ACCIDENT), ACROSS_MOST)
-    gains = np.where(equal, math.log(THROUGHOUT / chance), math.log((1.0 - THROUGHOUT) / (1.0 - chance)))
-    first = int(np.argmax(np.cumsum(gains[::-1])[::-1]))
+    first = last_change(equal, THROUGHOUT, chance)
     before, after = times[first] - times[0], times[-1] - times[first]
     changes = before >= BEFORE_S and after >= AFTER_S and np.mean(equal[:first]) <= ACROSS_MOST
     return float(times[first]) if changes else 0.0

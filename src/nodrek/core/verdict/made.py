@@ -21,6 +21,7 @@ from nodrek.core.verdict.stand_in import (
     StandIn,
     agrees,
     bends,
+    last_change,
     made_of,
     moves,
     share_of,
@@ -72,17 +73,19 @@ def _made_of_others(exam: Examination, corner: Corner) -> Made | None:
     copied = copied_from_mate(exam, corner)
     if copied is not None and copied.for_good:
         return Made(MATE, copied.since)
-    ways = [way for way in ways_to_ask(exam) if way is not StandIn.MIDDLE_OF_OTHERS]
-    for way in ways:
+    for way in ways_to_ask(exam):
+        if way is StandIn.MIDDLE_OF_OTHERS:
+            continue
         since = _since(exam, corner, way)
         own = _agreement(exam, corner, way, since)
         # NaN, where a mate was not to be asked, is less than nothing
         told = own.least >= MADE or (math.isnan(own.least) and own.whole >= ONE_SIDED and not since)
         if told and _mates_do_not(exam, corner, way, since, own.least >= ALL_BUT_ALL):
             return Made(way, since)
-    since = _since(exam, corner, StandIn.MIDDLE_OF_OTHERS) if len(exam.followed) == 4 else 0.0
-    if _copies_the_middle(exam, corner, since):
-        return Made(StandIn.MIDDLE_OF_OTHERS, since)
+    if len(exam.followed) == len(Corner):
+        since = _since(exam, corner, StandIn.MIDDLE_OF_OTHERS)
+        if _copies_the_middle(exam, corner, since):
+            return Made(StandIn.MIDDLE_OF_OTHERS, since)
     return Made(MADE_OF) if made_in_bends(exam, corner) else None
 
 
@@ -100,8 +103,7 @@ def _since(exam: Examination, corner: Corner, way: StandIn) -> float:
     if not asked.size:
         return 0.0
     agreeing = agrees(exam, corner, way)[asked]
-    gains = np.where(agreeing, math.log(MADE / ACCIDENT), math.log((1.0 - MADE) / (1.0 - ACCIDENT)))
-    first = int(np.argmax(np.cumsum(gains[::-1])[::-1]))
+    first = last_change(agreeing, MADE, ACCIDENT)
     times = exam.followed[corner].times[asked]
     changes = (
         first >= LEAST_SAMPLES
@@ -118,8 +120,6 @@ def _copies_the_middle(exam: Examination, corner: Corner, since: float) -> bool:
     A copy agrees with its originals, and each of them with it, as the middle of what they all read. But every corner
     that is not the middle is off it, and the copy never is, however coarse the values are and however rare the bends.
     """
-    if len(exam.followed) < 4:
-        return False
     off = {c: _off_the_middle(exam, c, since) for c in exam.followed}
     own, least = off.pop(corner), min(off.values())
     # beside an odd one the faster, or the slower, of two alike is in the middle for most of the time
@@ -139,6 +139,10 @@ class _Off:
 
 
 def _off_the_middle(exam: Examination, corner: Corner, since: float) -> _Off:
+    return exam.once(f"off the middle {corner} {since}", lambda: _measured_off(exam, corner, since))
+
+
+def _measured_off(exam: Examination, corner: Corner, since: float) -> _Off:
     own, way = exam.followed[corner], StandIn.MIDDLE_OF_OTHERS
     # one that reads nothing is far from the others, whoever they are
     asked = moves(exam, corner) & (own.times >= since)

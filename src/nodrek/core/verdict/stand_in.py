@@ -152,6 +152,13 @@ def bends(exam: Examination, corner: Corner) -> tuple[npt.NDArray[np.bool_], npt
     return exam.once(f"bends {corner}", look)
 
 
+def last_change(agreeing: npt.NDArray[np.bool_], share: float, accident: float) -> int:
+    """Place from which samples in order agree as a copy does (so large a `share`) and before which by `accident`, as
+    far as there is one: where the likelihood ratio of one change is largest."""
+    gains = np.where(agreeing, math.log(share / accident), math.log((1.0 - share) / (1.0 - accident)))
+    return int(np.argmax(np.cumsum(gains[::-1])[::-1]))
+
+
 def share_of(agreeing: npt.NDArray[np.bool_], asked: npt.NDArray[np.bool_], least: int) -> float:
     """Part of the samples `asked` that agree; NaN for fewer than `least`."""
     count = np.count_nonzero(asked)
