@@ -1,6 +1,7 @@
 """A sensor that sleeps behind stand-ins: below its wake-up speed the unit shows what it makes of the other corners.
 
-Below that speed the corner agrees with the others to the last digit, above it no oftener than by accident. The speed is
+Below that speed the corner agrees with the others to the last digit, above it no oftener than by accident; or it is
+off their middle there far more rarely than each of them is (`middle`), however coarse the values are. The speed is
 where the two are told apart best (likelihood ratio of one change of a chance; Hinkley 1970, Biometrika 57, 1; from
 memory).
 """
@@ -14,9 +15,11 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
+from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.made import made_of_others
+from nodrek.core.verdict.middle import least_of_mates, off_the_middle
 from nodrek.core.verdict.stand_in import StandIn, agrees, bends, share_of, ways_to_ask, would_tell
 
 FROM_SPEED = 0.5
@@ -38,6 +41,10 @@ BY_ACCIDENT, WELL_ABOVE, LEAST_ASKED = 0.5, 1.3, 12
 """Part of that share that may agree above the wake-up speed, and at mates below it; times that speed; samples asked."""
 ORIGINALS = 0.7
 """The second for copies of one other corner: that one is as like its copy."""
+OFF, IN_THE_MIDDLE, OFF_FROM, OFF_NATS, OFF_AWAKE = 0.05, 0.8, 2.0, 12.0, 0.6
+"""Share of samples in which a sleeping corner is off the middle, and the most that are in it above its wake-up speed;
+m/s from which it is asked; ln of the likelihood ratio against being off as often as the least of its mates, and part
+of that mate's share above the wake-up speed."""
 
 
 @dataclass(frozen=True)
@@ -56,6 +63,10 @@ def asleep_behind(exam: Examination, corner: Corner) -> Asleep | None:
     copied = copied_from_mate(exam, corner)
     if copied is not None and math.isfinite(copied.wake):
         return Asleep(MATE, copied.wake, copied.samples)
+    return _told_by_digits(exam, corner) or _told_by_the_middle(exam, corner)
+
+
+def _told_by_digits(exam: Examination, corner: Corner) -> Asleep | None:
     if exam.log.channels[corner].quantum > COARSE:
         return None
     for way, tried in exam.once("asleep", lambda: _all_wakes(exam)).items():
@@ -96,6 +107,42 @@ def _shares(exam: Examination, corner: Corner, way: StandIn, wake: float) -> tup
     return share_of(agree, below, LEAST_ASKED), share_of(agree, above, LEAST_ASKED)
 
 
+def _told_by_the_middle(exam: Examination, corner: Corner) -> Asleep | None:
+    if len(exam.followed) < len(Corner):
+        return None
+    told = exam.once("asleep in the middle", lambda: [s for c in exam.followed if (s := _in_the_middle(exam, c))])
+    # where two keep to it, the road made them
+    return told[0][1] if len(told) == 1 and told[0][0] is corner else None
+
+
+def _in_the_middle(exam: Examination, corner: Corner) -> tuple[Corner, Asleep] | None:
+    motion = exam.followed[corner]
+    asked = _moves_slowly(motion)
+    off = ~agrees(exam, corner, StandIn.MIDDLE_OF_OTHERS)
+    seen = _best_wake(motion, asked, ~off, 1.0 - OFF, IN_THE_MIDDLE)
+    if seen.wake < CLEARLY * WAKES[0] or seen.spells < LEAST_SPELLS or seen.nats < LEAST_NATS:
+        return None
+    below = {c: off_the_middle(exam, c, _moves_slowly(m) & (m.vehicle <= seen.wake)) for c, m in exam.followed.items()}
+    above = {c: off_the_middle(exam, c, m.vehicle > WELL_ABOVE * seen.wake) for c, m in exam.followed.items()}
+    own, least, awake = below[corner], least_of_mates(corner, below), least_of_mates(corner, above)
+    if least is None or awake is None or above[corner].share < OFF_AWAKE * awake.share:
+        return None
+    if own.samples * _nats_a_sample(own.share, least.share) < OFF_NATS:
+        return None
+    return corner, Asleep(StandIn.MIDDLE_OF_OTHERS, seen.wake, seen.samples)
+
+
+def _nats_a_sample(own: float, least: float) -> float:
+    """ln of how much likelier a share `own` is off the middle where `OFF` are than where `least` are; 0 for fewer."""
+    if least <= OFF:
+        return 0.0
+    return own * math.log(OFF / least) + (1.0 - own) * math.log((1.0 - OFF) / (1.0 - min(least, 0.99)))
+
+
+def _moves_slowly(motion: CornerMotion) -> npt.NDArray[np.bool_]:
+    return (motion.vehicle > OFF_FROM) & np.isfinite(motion.speed)
+
+
 @dataclass(frozen=True)
 class _Wake:
     nats: float = 0.0
@@ -105,27 +152,35 @@ class _Wake:
 
 
 def _all_wakes(exam: Examination) -> dict[StandIn, dict[Corner, _Wake]]:
-    return {way: {c: _best_wake(exam, c, way) for c in exam.followed} for way in ways_to_ask(exam)}
+    return {
+        way: {
+            c: _best_wake(motion, _asked(exam, c, way), agrees(exam, c, way), ASLEEP, MOST_ACCIDENT)
+            for c, motion in exam.followed.items()
+        }
+        for way in ways_to_ask(exam)
+    }
 
 
-def _best_wake(exam: Examination, corner: Corner, way: StandIn) -> _Wake:
-    motion = exam.followed[corner]
-    asked = _asked(exam, corner, way)
-    speed, agree = motion.vehicle[asked], agrees(exam, corner, way)[asked]
-    above = agree[speed > WAKES[1]]
+def _best_wake(
+    motion: CornerMotion, asked: npt.NDArray[np.bool_], agree: npt.NDArray[np.bool_], usual: float, most: float
+) -> _Wake:
+    """Where so `usual` a share of the samples `asked` agrees below, and as many above as there do by accident: at the
+    `most` so large a share."""
+    speed, agreeing = motion.vehicle[asked], agree[asked]
+    above = agreeing[speed > WAKES[1]]
     accident = max(LEAST_ACCIDENT, float(above.mean()) if above.size else LEAST_ACCIDENT)
-    if not speed.size or accident > MOST_ACCIDENT:
+    if not speed.size or accident > most:
         return _Wake()
     low = speed < WAKES[1]
     order = np.argsort(speed[low], kind="stable")
-    rising, told = speed[low][order], agree[low][order]
-    gain: Array = np.cumsum(np.where(told, math.log(ASLEEP / accident), math.log((1.0 - ASLEEP) / (1.0 - accident))))
+    rising, told = speed[low][order], agreeing[low][order]
+    gain: Array = np.cumsum(np.where(told, math.log(usual / accident), math.log((1.0 - usual) / (1.0 - accident))))
     possible = rising > WAKES[0]
     if not possible.any():
         return _Wake()
     best = int(np.flatnonzero(possible)[np.argmax(gain[possible])])
     wake = float(rising[best])
-    slow = np.flatnonzero(asked)[(speed <= wake) & agree]
+    slow = np.flatnonzero(asked)[(speed <= wake) & agreeing]
     if slow.size < LEAST_SHARE * (best + 1):
         return _Wake()
     return _Wake(float(gain[best]), wake, slow.size, _spells(motion.times[slow]))

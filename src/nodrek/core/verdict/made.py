@@ -17,12 +17,12 @@ from nodrek.core.motion.usable import MOVING, STANDS
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.bend_answers import MADE_OF, made_in_bends
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.middle import Off, least_of_mates, off_the_middle
 from nodrek.core.verdict.stand_in import (
     StandIn,
     agrees,
     bends,
     last_change,
-    made_of,
     moves,
     share_of,
     ways_to_ask,
@@ -33,19 +33,17 @@ MADE, ALL_BUT_ALL, MATES_MOST = 0.7, 0.95, 0.25
 """Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
 rest; a sound one behind a smooth filter came to 0.55), from which hardly any does not, and up to which its mates
 may."""
-COPIES, LEAST_OFF, ODD = 0.4, 20.0, 5.0
-"""Times the share of the least of its mates that a copy of the middle of the others is off that middle, samples in
-which that mate is (and as many changes of its own), and times its share that a mate is off which is no mate to ask.
-(Some 1,000 sound corners of 250 drives came to 0.77 times and more, of 290 drives with something else wrong, but for
-odd mates, to 0.71, copies polled with their originals to 0.17 and less.)"""
+COPIES, LEAST_OFF = 0.4, 20.0
+"""Times the share of the least of its mates that a copy of the middle of the others is off that middle, and samples in
+which that mate is (and as many changes of its own). (Some 1,000 sound corners of 250 drives came to 0.77 times and
+more, of 290 drives with something else wrong, but for odd mates, to 0.71, copies polled with their originals to 0.17
+and less.)"""
 ONE_SIDED = 0.85
 """`MADE`, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse values
 tell."""
 ACCIDENT, BEFORE_MOST, LONGER, LEAST_SINCE_S = 0.15, 0.4, 3, 20.0
 """Share that agrees by accident, and the most before a corner began to be made of the others; times as many samples,
 and seconds, that it takes from there on."""
-ALL_READ = 0.5
-"""Part of the vehicle's speed that the lowest of the others reads at least."""
 LEAST_STANDING_S = 1.5
 """Seconds of one value at halts that prove a corner stuck: units that show the others in place of what is far too low
 leave little else."""
@@ -115,40 +113,19 @@ def _since(exam: Examination, corner: Corner, way: StandIn) -> float:
 
 
 def _copies_the_middle(exam: Examination, corner: Corner, since: float) -> bool:
-    """Whether the corner is off the middle of the others far more rarely than any of them is.
-
-    A copy agrees with its originals, and each of them with it, as the middle of what they all read. But every corner
-    that is not the middle is off it, and the copy never is, however coarse the values are and however rare the bends.
-    """
-    off = {c: _off_the_middle(exam, c, since) for c in exam.followed}
-    own, least = off.pop(corner), min(off.values())
-    # beside an odd one the faster, or the slower, of two alike is in the middle for most of the time
-    is_odd = max(off.values()).share > ODD * least.share
+    """Whether the corner is off the middle of the others far more rarely than any of them is (`middle`)."""
+    off = {c: _off_since(exam, c, since) for c in exam.followed}
+    own, least = off[corner], least_of_mates(corner, off)
     # a quiet one that keeps to the middle of its step is off nothing, and copies nobody
     changes = int(np.count_nonzero(np.diff(exam.followed[corner].speed)))
-    told = changes >= LEAST_OFF and own.samples * least.share >= LEAST_OFF
-    return told and not is_odd and own.share <= COPIES * least.share
+    if least is None or changes < LEAST_OFF or own.samples * least.share < LEAST_OFF:
+        return False
+    return own.share <= COPIES * least.share
 
 
-@dataclass(frozen=True, order=True)
-class _Off:
-    """Share of so many samples in which a corner is not the middle of the others."""
-
-    share: float
-    samples: int
-
-
-def _off_the_middle(exam: Examination, corner: Corner, since: float) -> _Off:
-    return exam.once(f"off the middle {corner} {since}", lambda: _measured_off(exam, corner, since))
-
-
-def _measured_off(exam: Examination, corner: Corner, since: float) -> _Off:
-    own, way = exam.followed[corner], StandIn.MIDDLE_OF_OTHERS
-    # one that reads nothing is far from the others, whoever they are
-    asked = moves(exam, corner) & (own.times >= since)
-    asked &= made_of(exam, corner, way)[0][0] > ALL_READ * own.vehicle
-    count = int(np.count_nonzero(asked))
-    return _Off(np.count_nonzero(asked & ~agrees(exam, corner, way)) / max(count, 1), count)
+def _off_since(exam: Examination, corner: Corner, since: float) -> Off:
+    asked = moves(exam, corner) & (exam.followed[corner].times >= since)
+    return exam.once(f"off the middle {corner} {since}", lambda: off_the_middle(exam, corner, asked))
 
 
 def proves_stuck(exam: Examination, corner: Corner) -> bool:
