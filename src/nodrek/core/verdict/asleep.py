@@ -19,8 +19,16 @@ from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.made import made_of_others
-from nodrek.core.verdict.middle import least_of_mates, off_the_middle
-from nodrek.core.verdict.stand_in import StandIn, agrees, bends, share_of, ways_to_ask, would_tell
+from nodrek.core.verdict.middle import is_copy, least_of_mates, off_the_middle
+from nodrek.core.verdict.stand_in import (
+    MADE_OF_OTHERS,
+    StandIn,
+    agrees,
+    bends,
+    share_of,
+    ways_to_ask,
+    would_tell,
+)
 
 FROM_SPEED = 0.5
 APART = 3.0
@@ -41,10 +49,14 @@ BY_ACCIDENT, WELL_ABOVE, LEAST_ASKED = 0.5, 1.3, 12
 """Part of that share that may agree above the wake-up speed, and at mates below it; times that speed; samples asked."""
 ORIGINALS = 0.7
 """The second for copies of one other corner: that one is as like its copy."""
-OFF, IN_THE_MIDDLE, OFF_FROM, OFF_NATS, OFF_AWAKE = 0.05, 0.8, 2.0, 12.0, 0.6
+OFF, IN_THE_MIDDLE, OFF_FROM, OFF_AWAKE = 0.05, 0.8, 2.0, 0.85
 """Share of samples in which a sleeping corner is off the middle, and the most that are in it above its wake-up speed;
-m/s from which it is asked; ln of the likelihood ratio against being off as often as the least of its mates, and part
-of that mate's share above the wake-up speed."""
+m/s from which it is asked; part of the share of its mates that it is off above the wake-up speed."""
+ODD = 0.02
+"""ln of a ratio beside which nobody is asked: the middle of the others is then one of two."""
+OFF_NATS, FEW_SPELLS, FEW_NATS = 12.0, 2, 40.0
+"""ln of the likelihood ratio against being off the middle as often as the least of its mates; and so few spells that
+are enough where that is so large."""
 
 
 @dataclass(frozen=True)
@@ -108,35 +120,45 @@ def _shares(exam: Examination, corner: Corner, way: StandIn, wake: float) -> tup
 
 
 def _told_by_the_middle(exam: Examination, corner: Corner) -> Asleep | None:
-    if len(exam.followed) < len(Corner):
+    if len(exam.followed) < len(Corner) or any(abs(r.log_ratio) > ODD for r in exam.ratios.values()):
         return None
-    told = exam.once("asleep in the middle", lambda: [s for c in exam.followed if (s := _in_the_middle(exam, c))])
+    told = exam.once("asleep in the middle", lambda: _all_in_the_middle(exam))
     # where two keep to it, the road made them
-    return told[0][1] if len(told) == 1 and told[0][0] is corner else None
+    return told.get(corner) if len(told) == 1 else None
 
 
-def _in_the_middle(exam: Examination, corner: Corner) -> tuple[Corner, Asleep] | None:
+def _all_in_the_middle(exam: Examination) -> dict[Corner, Asleep]:
+    found = ((c, _in_the_middle(exam, c, way)) for way in MADE_OF_OTHERS for c in exam.followed)
+    return {corner: asleep for corner, asleep in found if asleep is not None}
+
+
+def _in_the_middle(exam: Examination, corner: Corner, way: StandIn) -> Asleep | None:
     motion = exam.followed[corner]
-    asked = _moves_slowly(motion)
-    off = ~agrees(exam, corner, StandIn.MIDDLE_OF_OTHERS)
-    seen = _best_wake(motion, asked, ~off, 1.0 - OFF, IN_THE_MIDDLE)
-    if seen.wake < CLEARLY * WAKES[0] or seen.spells < LEAST_SPELLS or seen.nats < LEAST_NATS:
+    seen = _best_wake(motion, _moves_slowly(motion), agrees(exam, corner, way), 1.0 - OFF, IN_THE_MIDDLE)
+    if seen.wake < CLEARLY * WAKES[0] or seen.spells < FEW_SPELLS or seen.nats < LEAST_NATS:
         return None
-    below = {c: off_the_middle(exam, c, _moves_slowly(m) & (m.vehicle <= seen.wake)) for c, m in exam.followed.items()}
-    above = {c: off_the_middle(exam, c, m.vehicle > WELL_ABOVE * seen.wake) for c, m in exam.followed.items()}
+
+    every, far = exam.followed.items(), WELL_ABOVE * seen.wake
+    below = {c: off_the_middle(exam, c, _moves_slowly(m) & (m.vehicle <= seen.wake), way) for c, m in every}
+    above = {c: off_the_middle(exam, c, m.vehicle > far, way) for c, m in every}
     own, least, awake = below[corner], least_of_mates(corner, below), least_of_mates(corner, above)
-    if least is None or awake is None or above[corner].share < OFF_AWAKE * awake.share:
+    if least is None or awake is None or min(own.samples, awake.samples) < LEAST_ASKED:
         return None
-    if own.samples * _nats_a_sample(own.share, least.share) < OFF_NATS:
+    if above[corner].share < OFF_AWAKE * awake.share:
         return None
-    return corner, Asleep(StandIn.MIDDLE_OF_OTHERS, seen.wake, seen.samples)
+    if not is_copy(own, least):
+        return None
+    nats = own.samples * _information(own.share, least.share)
+    if nats < (OFF_NATS if seen.spells >= LEAST_SPELLS else FEW_NATS):
+        return None
+    return Asleep(way, seen.wake, seen.samples)
 
 
-def _nats_a_sample(own: float, least: float) -> float:
-    """ln of how much likelier a share `own` is off the middle where `OFF` are than where `least` are; 0 for fewer."""
-    if least <= OFF:
-        return 0.0
-    return own * math.log(OFF / least) + (1.0 - own) * math.log((1.0 - OFF) / (1.0 - min(least, 0.99)))
+def _information(own: float, least: float) -> float:
+    """Nats a sample of a share `own` against one of `least` (Kullback and Leibler 1951, Annals of Mathematical
+    Statistics 22, 79; from memory), which is larger."""
+    inside = (1.0 - own) * math.log((1.0 - own) / max(1.0 - least, 1e-3))
+    return inside + (own * math.log(own / least) if own else 0.0)
 
 
 def _moves_slowly(motion: CornerMotion) -> npt.NDArray[np.bool_]:

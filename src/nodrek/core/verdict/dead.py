@@ -15,6 +15,7 @@ from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.made import Made, made_of_others, proves_stuck
 from nodrek.core.verdict.not_turned import NOT_TURNED, may_stand
 from nodrek.core.verdict.odds import ratio_odds
+from nodrek.core.verdict.one_value import OneValue, keeps_to_one_value
 
 EVEN_DEAD_S = 6.0
 """Seconds of driving at zero, as fast as the corner reads otherwise, that are as likely a fault as anything else."""
@@ -123,7 +124,10 @@ def find_frozen(exam: Examination) -> list[Finding]:
     """One unchanged or invalid value while the others change."""
     found = []
     for corner in exam.log.corners:
-        seconds = exam.usable.frozen[corner]
+        seconds, one = exam.usable.frozen[corner], keeps_to_one_value(exam, corner)
+        if one is not None:
+            found.append(_kept(corner, one))
+            continue
         if seconds <= 0.0:
             continue
         value = exam.usable.stuck_at[corner]
@@ -145,6 +149,18 @@ def find_frozen(exam: Examination) -> list[Finding]:
             )
         )
     return found
+
+
+def _kept(corner: Corner, one: OneValue) -> Finding:
+    kmh = one.value * 3.6
+    return Finding(
+        Fault.FROZEN,
+        (corner,),
+        STANDING_PROVES,
+        f"The {corner.words} corner stands still at {kmh:.1f} km/h whenever the others are near that, for "
+        f"{one.seconds:.0f} s in all; else the control unit shows what it makes of the others.",
+        {HELD: 1, "seconds": round(one.seconds, 1), "since_s": round(one.since, 1), "value_kmh": round(kmh, 2)},
+    )
 
 
 def _sentence(corner: Corner, value: float, seconds: float, standing: float) -> str:

@@ -34,6 +34,7 @@ from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.losses import lost_arcs, with_losses
 from nodrek.core.verdict.made import has_own_readings
 from nodrek.core.verdict.noise import find_noise
+from nodrek.core.verdict.one_value import keeps_to_one_value
 from nodrek.core.verdict.power import could_see
 from nodrek.core.verdict.ring import find_ring_damage, find_runout, turn_result
 from nodrek.core.verdict.rows import weak_in_slow_turns
@@ -134,11 +135,13 @@ def raw_findings(exam: Examination) -> list[Finding]:
     lossy = [f for f in (*damage, *breaks) if may_lower_ratio(exam, f)]
     # what is made of the others tells nothing of their ratios
     all_read = not any(HELD in f.evidence for f in dead)
-    return [
+    frozen = find_frozen(exam)
+    stuck = {c for c in exam.followed if keeps_to_one_value(exam, c) is not None}
+    everything = [
         *find_crossed(exam),
         *dead,
         *gaps,
-        *find_frozen(exam),
+        *frozen,
         *damage,
         *find_runout(exam),
         *breaks,
@@ -146,6 +149,8 @@ def raw_findings(exam: Examination) -> list[Finding]:
         *(find_tyre(exam, by_corner(lossy), by_corner(noise)) if all_read else ()),
         *find_all_four(exam),
     ]
+    # what such a corner shows beside its value is not its own
+    return [f for f in everything if f in frozen or stuck.isdisjoint(f.corners)]
 
 
 def by_corner(findings: list[Finding]) -> dict[Corner, float]:

@@ -17,7 +17,8 @@ from nodrek.core.motion.usable import MOVING, STANDS
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.bend_answers import MADE_OF, made_in_bends
 from nodrek.core.verdict.examine import Examination
-from nodrek.core.verdict.middle import Off, least_of_mates, off_the_middle
+from nodrek.core.verdict.middle import Off, is_copy, least_of_mates, off_the_middle
+from nodrek.core.verdict.one_value import keeps_to_one_value
 from nodrek.core.verdict.stand_in import (
     StandIn,
     agrees,
@@ -33,11 +34,9 @@ MADE, ALL_BUT_ALL, MATES_MOST = 0.7, 0.95, 0.25
 """Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
 rest; a sound one behind a smooth filter came to 0.55), from which hardly any does not, and up to which its mates
 may."""
-COPIES, LEAST_OFF = 0.4, 20.0
-"""Times the share of the least of its mates that a copy of the middle of the others is off that middle, and samples in
-which that mate is (and as many changes of its own). (Some 1,000 sound corners of 250 drives came to 0.77 times and
-more, of 290 drives with something else wrong, but for odd mates, to 0.71, copies polled with their originals to 0.17
-and less.)"""
+LEAST_OFF = 20.0
+"""Samples in which the least of its mates is off the middle of the others, and changes of its own, from which a corner
+is asked whether it copies that."""
 ONE_SIDED = 0.85
 """`MADE`, where nearly all bends go one way: there a front wheel runs between the rear ones, as far as coarse values
 tell."""
@@ -120,7 +119,7 @@ def _copies_the_middle(exam: Examination, corner: Corner, since: float) -> bool:
     changes = int(np.count_nonzero(np.diff(exam.followed[corner].speed)))
     if least is None or changes < LEAST_OFF or own.samples * least.share < LEAST_OFF:
         return False
-    return own.share <= COPIES * least.share
+    return is_copy(own, least)
 
 
 def _off_since(exam: Examination, corner: Corner, since: float) -> Off:
@@ -136,7 +135,9 @@ def proves_stuck(exam: Examination, corner: Corner) -> bool:
 def has_own_readings(exam: Examination, corner: Corner) -> bool:
     """Whether the corner takes part, and what it shows is its own: not always made of the others, nor one value that
     the unit replaces at speed and that shows at halts only."""
-    return corner in exam.followed and made_of_others(exam, corner) is None and not _is_replaced(exam, corner)
+    if corner not in exam.followed or keeps_to_one_value(exam, corner) is not None:
+        return False
+    return made_of_others(exam, corner) is None and not _is_replaced(exam, corner)
 
 
 def _is_replaced(exam: Examination, corner: Corner) -> bool:

@@ -1,0 +1,87 @@
+"""Corners behind the middle of the others: a sensor that sleeps while slow, a value that stands still."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from benchmarks import sixth_world, tenth_world
+
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Corner, Fault, RawChannel, RawLog, Vehicle
+from nodrek.core.verdict.asleep import asleep_behind
+from nodrek.core.verdict.examine import examine
+from nodrek.core.verdict.judge import analyze_log
+from nodrek.core.verdict.one_value import keeps_to_one_value
+from nodrek.io.knowledge import shipped_calibration
+
+WAKE_KMH, STUCK_KMH, BELIEVED = 18.0, 30.0, 0.2
+"""Of the sensor that sleeps; the value that is stuck, and how far from the others it is believed, as a part of them."""
+
+
+def pull_aways(
+    rate_hz: float, step_kmh: float, seed: int, asleep: Corner | None = None, stuck: Corner | None = None
+) -> RawLog:
+    """Six trips from rest to 50 km/h and back in a straight line, wheels that scatter by half a km/h at all speeds.
+
+    The middle of its others is shown by the corner that is `asleep` below `WAKE_KMH`, and by the one that is `stuck` at
+    `STUCK_KMH` where that is not believed."""
+    rng = np.random.default_rng(seed)
+    trip = 30.0
+    times = np.arange(0.0, 6.0 * trip, 1.0 / rate_hz)
+    vehicle = 50.0 * np.clip(4.0 * np.sin(np.pi * times / trip) ** 2, 0.0, 1.0)
+    shown = {c: np.maximum(vehicle + 0.5 * rng.standard_normal(times.size) * (vehicle > 0.5), 0.0) for c in Corner}
+    if asleep is not None:
+        middle = np.median([shown[c] for c in Corner if c is not asleep], axis=0)
+        shown[asleep] = np.where(vehicle < WAKE_KMH, middle, shown[asleep])
+    if stuck is not None:
+        middle = np.median([shown[c] for c in Corner if c is not stuck], axis=0)
+        shown[stuck] = np.where(np.abs(STUCK_KMH - middle) < BELIEVED * middle, STUCK_KMH, middle)
+    return RawLog(
+        tuple(
+            RawChannel(f"Wheel speed {c}", "km/h", times, np.round(v / step_kmh) * step_kmh) for c, v in shown.items()
+        ),
+        "test",
+    )
+
+
+@pytest.mark.parametrize("corner", Corner)
+@pytest.mark.parametrize(("rate_hz", "step_kmh"), [(50.0, 0.1), (10.0, 0.1), (10.0, 0.5)])
+def test_one_that_is_never_off_the_middle_while_slow_sleeps(corner: Corner, rate_hz: float, step_kmh: float) -> None:
+    """By construction, and no bend is needed: the wake-up speed within 1 km/h, and nobody else."""
+    exam = examine(map_corners(pull_aways(rate_hz, step_kmh, 7, corner)), Vehicle(), lambda share, doing: None)
+    found = {c: told for c in Corner if (told := asleep_behind(exam, c)) is not None}
+    assert list(found) == [corner]
+    assert found[corner].wake * 3.6 == pytest.approx(WAKE_KMH, abs=1.0)
+
+
+@pytest.mark.parametrize("rate_hz", [50.0, 10.0])
+def test_wheels_that_are_merely_alike_do_not_sleep(rate_hz: float) -> None:
+    for seed in range(6):
+        exam = examine(map_corners(pull_aways(rate_hz, 0.5, seed)), Vehicle(), lambda share, doing: None)
+        assert not any(asleep_behind(exam, c) for c in Corner)
+
+
+@pytest.mark.parametrize("corner", Corner)
+@pytest.mark.parametrize(("rate_hz", "step_kmh"), [(50.0, 0.1), (10.0, 1.0), (4.0, 0.1)])
+def test_one_value_whenever_the_others_are_near_it_is_frozen(corner: Corner, rate_hz: float, step_kmh: float) -> None:
+    """By construction: it is neither silent nor asleep, though it shows the others for most of the drive."""
+    log = map_corners(pull_aways(rate_hz, step_kmh, 5, stuck=corner))
+    analysis, exam = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
+    sure = [f for f in analysis.findings if f.confidence >= 0.5]
+    assert [(f.fault, f.corners, f.evidence["value_kmh"]) for f in sure] == [(Fault.FROZEN, (corner,), STUCK_KMH)]
+    assert [c for c in Corner if keeps_to_one_value(exam, c) is not None] == [corner]
+
+
+def test_one_that_keeps_to_the_middle_in_a_queue_is_sound() -> None:
+    """Never faster than 23 km/h, in steps of 0.8 km/h: one is off the middle in 2 samples of 100, the others in 5.5 to
+    6.6."""
+    log = map_corners(tenth_world.draw(1_570_000, "healthy", 10.0).log)
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
+    assert all(f.confidence < 0.5 for f in analysis.findings)
+
+
+def test_beside_an_odd_ring_nobody_sleeps_in_the_middle() -> None:
+    """A ring of another number of teeth reads 5 % low, and the faster of two alike is in the middle while slow."""
+    log = map_corners(sixth_world.draw(2_167_000, "other ring", 10.0).log)
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
+    assert [f.fault for f in analysis.findings if f.confidence >= 0.5] == [Fault.RING_COUNT]
