@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from benchmarks import sixth_world, tenth_world
+from benchmarks import sixth_world, tenth_world, third_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, RawChannel, RawLog, Vehicle
@@ -85,3 +85,10 @@ def test_beside_an_odd_ring_nobody_sleeps_in_the_middle() -> None:
     log = map_corners(sixth_world.draw(2_167_000, "other ring", 10.0).log)
     analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
     assert [f.fault for f in analysis.findings if f.confidence >= 0.5] == [Fault.RING_COUNT]
+
+
+def test_one_value_of_a_coarse_unit_at_one_speed_is_not_frozen() -> None:
+    """A ring that has lost many teeth reads 10 % low, and one value while the vehicle keeps to its speed."""
+    log = map_corners(third_world.draw(1_182_000, "some teeth gone", 10.0).log)
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
+    assert Fault.FROZEN not in {f.fault for f in analysis.findings if f.confidence >= 0.5}

@@ -20,6 +20,9 @@ STEPS_OFF, PART_OFF = 2.0, 0.03
 """Steps, and part of the value, by which it is out of the range of the others."""
 LEAST_S, LEAST_SAMPLES, SPELL_S, LEAST_SPELLS = 0.8, 6, 2.0, 2
 """Seconds and samples at one value out of their range, in so many spells that far apart."""
+STEPS_WIDE, PART_WIDE = 2.5, 0.08
+"""Steps, and part of the value, over which the others change meanwhile: a ring that has lost many teeth reads one value
+of a coarse unit for as long as they keep to one."""
 MOSTLY = 0.5
 """Part of all that is out of their range at one value."""
 WITHIN, ALWAYS = (0.1, 0.9), 0.8
@@ -58,6 +61,8 @@ def _find(exam: Examination, corner: Corner) -> OneValue | None:
     if seconds < LEAST_S or spells < LEAST_SPELLS:
         return None
     low, high = np.quantile(middle[seen], WITHIN)
+    if high - low < max(STEPS_WIDE * exam.log.channels[corner].quantum, PART_WIDE * value):
+        return None
     near = (np.arange(speed.size) >= seen[0]) & (middle >= low) & (middle <= high)
     if np.mean(speed[near] == value) < ALWAYS:
         return None
