@@ -14,14 +14,13 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from nodrek.core.model import Array, Corner
+from nodrek.core.model import Corner
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.made import made_of_others
 from nodrek.core.verdict.middle import is_copy, least_of_mates, off_the_middle
 from nodrek.core.verdict.stand_in import (
-    MADE_OF_OTHERS,
     StandIn,
     agrees,
     bends,
@@ -39,6 +38,8 @@ LEAST_ACCIDENT, MOST_ACCIDENT = 0.03, 0.4
 """Share that agrees by accident: no less is believed, and where more does nothing is told."""
 WAKES = (2.2, 11.0)
 """m/s: sound coils wake below; with a gap that wakes above there is nothing to drive with (common practice)."""
+SPEED_STEP = 0.02
+"""m/s from one wake-up speed that is tried to the next."""
 COARSE, CLEARLY = 0.1, 1.1
 """Steps (m/s) above which slow corners agree by accident; times the slowest wake-up speed that is asked, since a best
 one at the edge is no best."""
@@ -52,7 +53,7 @@ ORIGINALS = 0.7
 OFF, IN_THE_MIDDLE, OFF_FROM, OFF_AWAKE = 0.05, 0.8, 2.0, 0.85
 """Share of samples in which a sleeping corner is off the middle, and the most that are in it above its wake-up speed;
 m/s from which it is asked; part of the share of its mates that it is off above the wake-up speed."""
-ODD = 0.02
+ODD = 0.01
 """ln of a ratio beside which nobody is asked: the middle of the others is then one of two."""
 OFF_NATS, FEW_SPELLS, FEW_NATS, LEAST_APART_S = 20.0, 2, 40.0, 0.1
 """ln of the likelihood ratio against being off the middle as often as the least of its mates; so few spells that are
@@ -129,19 +130,19 @@ def _told_by_the_middle(exam: Examination, corner: Corner) -> Asleep | None:
 
 
 def _all_in_the_middle(exam: Examination) -> dict[Corner, Asleep]:
-    found = ((c, _in_the_middle(exam, c, way)) for way in MADE_OF_OTHERS for c in exam.followed)
+    found = ((c, _in_the_middle(exam, c)) for c in exam.followed)
     return {corner: asleep for corner, asleep in found if asleep is not None}
 
 
-def _in_the_middle(exam: Examination, corner: Corner, way: StandIn) -> Asleep | None:
-    motion = exam.followed[corner]
+def _in_the_middle(exam: Examination, corner: Corner) -> Asleep | None:
+    motion, way = exam.followed[corner], StandIn.MIDDLE_OF_OTHERS
     seen = _best_wake(motion, _moves_slowly(motion), agrees(exam, corner, way), 1.0 - OFF, IN_THE_MIDDLE)
     if seen.wake < CLEARLY * WAKES[0] or seen.spells < FEW_SPELLS or seen.nats < LEAST_NATS:
         return None
 
     every, far = exam.followed.items(), WELL_ABOVE * seen.wake
-    below = {c: off_the_middle(exam, c, _moves_slowly(m) & (m.vehicle <= seen.wake), way) for c, m in every}
-    above = {c: off_the_middle(exam, c, m.vehicle > far, way) for c, m in every}
+    below = {c: off_the_middle(exam, c, _moves_slowly(m) & (m.vehicle <= seen.wake)) for c, m in every}
+    above = {c: off_the_middle(exam, c, m.vehicle > far) for c, m in every}
     own, least, awake = below[corner], least_of_mates(corner, below), least_of_mates(corner, above)
     if least is None or awake is None or min(own.samples, awake.samples) < LEAST_ASKED:
         return None
@@ -189,24 +190,26 @@ def _best_wake(
 ) -> _Wake:
     """Where so `usual` a share of the samples `asked` agrees below, and as many above as there do by accident: at the
     `most` so large a share."""
-    speed, agreeing = motion.vehicle[asked], agree[asked]
-    above = agreeing[speed > WAKES[1]]
+    low = motion.vehicle < WAKES[1]
+    above = agree[asked & ~low]
     accident = max(LEAST_ACCIDENT, float(above.mean()) if above.size else LEAST_ACCIDENT)
-    if not speed.size or accident > most:
+    slow = np.flatnonzero(asked & low)
+    if not slow.size or accident > most:
         return _Wake()
-    low = speed < WAKES[1]
-    order = np.argsort(speed[low], kind="stable")
-    rising, told = speed[low][order], agreeing[low][order]
-    gain: Array = np.cumsum(np.where(told, math.log(usual / accident), math.log((1.0 - usual) / (1.0 - accident))))
-    possible = rising > WAKES[0]
-    if not possible.any():
+    bins = (motion.vehicle[slow] / SPEED_STEP).astype(np.int64)
+    every = np.bincount(bins)
+    agreeing = np.bincount(bins, agree[slow])
+    yes, no = math.log(usual / accident), math.log((1.0 - usual) / (1.0 - accident))
+    gain = np.cumsum(yes * agreeing + no * (every - agreeing))
+    wakes = SPEED_STEP * np.arange(1, every.size + 1)
+    possible = np.flatnonzero((every > 0) & (wakes > WAKES[0]))
+    if not possible.size:
         return _Wake()
-    best = int(np.flatnonzero(possible)[np.argmax(gain[possible])])
-    wake = float(rising[best])
-    slow = np.flatnonzero(asked)[(speed <= wake) & agreeing]
-    if slow.size < LEAST_SHARE * (best + 1):
+    best = possible[np.argmax(gain[possible])]
+    if gain[best] <= 0.0 or agreeing[: best + 1].sum() < LEAST_SHARE * every[: best + 1].sum():
         return _Wake()
-    return _Wake(float(gain[best]), wake, slow.size, _spells(motion.times[slow]))
+    told = slow[(bins <= best) & agree[slow]]
+    return _Wake(float(gain[best]), float(wakes[best]), told.size, _spells(motion.times[told]))
 
 
 def _asked(exam: Examination, corner: Corner, way: StandIn) -> npt.NDArray[np.bool_]:

@@ -35,11 +35,9 @@ class Off:
     samples: int
 
 
-def off_the_middle(
-    exam: Examination, corner: Corner, asked: npt.NDArray[np.bool_], way: StandIn = StandIn.MIDDLE_OF_OTHERS
-) -> Off:
-    """Of those samples `asked` in which all others read; there must be four corners. `way`: another middle."""
-    own = exam.followed[corner]
+def off_the_middle(exam: Examination, corner: Corner, asked: npt.NDArray[np.bool_]) -> Off:
+    """Of those samples `asked` in which all others read; there must be four corners."""
+    own, way = exam.followed[corner], StandIn.MIDDLE_OF_OTHERS
     # one that reads nothing is far from the others, whoever they are
     seen = asked & (made_of(exam, corner, way)[0][0] > ALL_READ * own.vehicle)
     count = int(np.count_nonzero(seen))
