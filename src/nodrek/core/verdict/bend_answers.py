@@ -44,8 +44,6 @@ OWN, SIGMAS, APART_SIGMAS, MOST_SIGMA, AGAINST = 0.5, 2.5, 3.5, 0.25, -0.65
 """Answer under which no wheel of its own stays in bends of either side, and by how many errors in the mean of both;
 errors by which its mate answers otherwise; error from which nothing is known. Where the inner wheel goes further the
 wrong way than the last, the other axle told of bends that are none."""
-OTHER_SIDE = -0.2
-"""Answer under which a wheel is one of the other side (`OWN`)."""
 NEARER, THAN_OWN = 0.7, 0.5
 """Distance from what is made of the others, over that of any mate from the same; and over the distance from what a
 wheel of its own would read there."""
@@ -62,14 +60,12 @@ def _all_made(exam: Examination) -> frozenset[Corner]:
     seen = {c: blocks for c in Corner if (blocks := _blocks(exam, c)) is not None}
     if len(seen) < len(Corner):
         return frozenset()
-    answers = {c: _answer(c, blocks) for c, blocks in seen.items()}
     distances = {c: _distances(exam, c, blocks) for c, blocks in seen.items()}
     near = [c for c in Corner if _is_near(c, distances)]
-    if len(near) == 1 and _is_alone(answers[near[0]], answers[near[0].mate]):
-        return frozenset(near)
-    # the middle of the others is near to each of them, and runs on the other side of every bend
-    other_side = [c for c in Corner if _is_of_the_other_side(answers[c], answers[c.mate])]
-    return frozenset(other_side if len(other_side) == 1 else ())
+    if len(near) != 1:
+        return frozenset()
+    own, mate = (_answer(c, seen[c]) for c in (near[0], near[0].mate))
+    return frozenset(near if _is_alone(own, mate) else ())
 
 
 def _is_near(corner: Corner, of_all: Mapping[Corner, _Distances]) -> bool:
@@ -127,19 +123,6 @@ def _answer(corner: Corner, blocks: _Blocks) -> _Answer | None:
     line = robust_line(above[asked], [np.maximum(half, 0.0), np.minimum(half, 0.0)])
     faster, slower = line.solution[1:].tolist()
     return _Answer(faster, slower, line.error_of((0.0, 0.5, 0.5)))
-
-
-def _is_of_the_other_side(own: _Answer | None, mate: _Answer | None) -> bool:
-    """Whether one wheel answers bends to either side as a wheel of the other side does, and its mate, of that side,
-    answers as its own.
-
-    Where the other axle told of bends that were none, it would do so in those to one side only.
-    """
-    if own is None or mate is None or max(own.sigma, mate.sigma) > MOST_SIGMA:
-        return False
-    against = max(own.faster, own.slower, own.mean + SIGMAS * own.sigma) < OTHER_SIDE
-    apart = mate.mean - own.mean
-    return against and mate.mean > OWN and apart > APART_SIGMAS * math.hypot(own.sigma, mate.sigma)
 
 
 @dataclass(frozen=True)
