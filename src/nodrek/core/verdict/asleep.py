@@ -139,7 +139,6 @@ def _in_the_middle(exam: Examination, corner: Corner) -> Asleep | None:
     seen = _best_wake(motion, _moves_slowly(motion), agrees(exam, corner, way), 1.0 - OFF, IN_THE_MIDDLE)
     if seen.wake < CLEARLY * WAKES[0] or seen.spells < FEW_SPELLS or seen.nats < LEAST_NATS:
         return None
-
     every, far = exam.followed.items(), WELL_ABOVE * seen.wake
     below = {c: off_the_middle(exam, c, _moves_slowly(m) & (m.vehicle <= seen.wake)) for c, m in every}
     above = {c: off_the_middle(exam, c, m.vehicle > far) for c, m in every}

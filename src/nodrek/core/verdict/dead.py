@@ -159,7 +159,12 @@ def _kept(corner: Corner, one: OneValue) -> Finding:
         STANDING_PROVES,
         f"The {corner.words} corner stands still at {kmh:.1f} km/h whenever the others are near that, for "
         f"{one.seconds:.0f} s in all; else the control unit shows what it makes of the others.",
-        {HELD: 1, "seconds": round(one.seconds, 1), "since_s": round(one.since, 1), "value_kmh": round(kmh, 2)},
+        {
+            HELD: one.samples,
+            "seconds": round(one.seconds, 1),
+            "since_s": round(one.since, 1),
+            "value_kmh": round(kmh, 2),
+        },
     )
 
 

@@ -32,10 +32,12 @@ are between these: a unit that shows a fixed value now and then does not."""
 
 @dataclass(frozen=True)
 class OneValue:
-    """``value`` m/s that the corner keeps to from ``since`` (s) on, seen for ``seconds`` out of the others' range."""
+    """``value`` m/s that the corner keeps to from ``since`` (s) on, seen in so many ``samples`` and ``seconds`` out of
+    the others' range."""
 
     value: float
     since: float
+    samples: int
     seconds: float
 
 
@@ -66,4 +68,4 @@ def _find(exam: Examination, corner: Corner) -> OneValue | None:
     near = (np.arange(speed.size) >= seen[0]) & (middle >= low) & (middle <= high)
     if np.mean(speed[near] == value) < ALWAYS:
         return None
-    return OneValue(value, float(motion.times[seen[0]]), seconds)
+    return OneValue(value, float(motion.times[seen[0]]), seen.size, seconds)
