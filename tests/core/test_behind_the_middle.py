@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from benchmarks import sixth_world, tenth_world, third_world
+from benchmarks import eleventh_world, sixth_world, tenth_world, third_world
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, RawChannel, RawLog, Vehicle
@@ -92,3 +92,11 @@ def test_one_value_of_a_coarse_unit_at_one_speed_is_not_frozen() -> None:
     log = map_corners(third_world.draw(1_182_000, "some teeth gone", 10.0).log)
     analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
     assert Fault.FROZEN not in {f.fault for f in analysis.findings if f.confidence >= 0.5}
+
+
+@pytest.mark.parametrize("rate", [10.0, 4.0])
+def test_a_quiet_corner_that_keeps_to_many_coarse_values_is_not_frozen(rate: float) -> None:
+    """Half a minute at 54 km/h while the others read 53 to 55, twenty seconds at 55, six at 56."""
+    log = map_corners(eleventh_world.draw(1_410_007, "healthy", rate).log)
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
+    assert all(f.confidence < 0.5 for f in analysis.findings)

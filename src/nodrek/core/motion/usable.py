@@ -38,6 +38,9 @@ BULK = (0.2, 0.8)
 """The same of the only other corner that there is."""
 STILL_AT_LEAST, STILL_CHANGES = 20.0, 12
 """Seconds of one value, and changes of each other corner between below and above it, that no sound corner sits out."""
+STILL_ALONE = 0.5
+"""Times as long as that it keeps to another value from which it is the corner's habit: a quiet one keeps to the middle
+of a coarse step."""
 WANDERS_CHANGES, WANDERS_STEPS = 50, 6.0
 """The same of the only other corner that there is, and steps of its values that the middle half of them spans."""
 SAME_STEPS, SAME_SHARE = 2.5, 0.04
@@ -247,7 +250,8 @@ def _frozen_mask(
             # a cruise control keeps its speed for long, and a jolt changes a wheel's for a moment
             lasting = sorted(float(np.subtract(*np.quantile(k, LASTING))) for k in known if k.size)
             few = lasting[-2] > max(STUCK_WHILE, STUCK_STEPS * quantum)
-            few |= end - start >= STILL_AT_LEAST and all(_passes(k, own[lo]) for k in known)
+            still = end - start >= STILL_AT_LEAST and all(_passes(k, own[lo]) for k in known)
+            few |= still and _longest_elsewhere(runs, grid, own, own[lo]) < STILL_ALONE * (end - start)
         one = bool(changes) and changes[0] > FROZEN_WHILE
         if one and not few:
             apart = [float(np.max(np.abs(k - own[lo]))) for k in known if k.size]
@@ -255,6 +259,13 @@ def _frozen_mask(
             one = not min(apart) <= max(SAME_STEPS * quantum, SAME_SHARE * own[lo])
         mask[lo:hi] |= few or one
     return mask
+
+
+def _longest_elsewhere(runs: tuple[Array, Array], grid: Array, own: Array, value: float) -> float:
+    """Seconds of the longest of the `runs` at another value than that."""
+    starts, ends = runs
+    held = own[np.minimum(np.searchsorted(grid, starts), own.size - 1)]
+    return float(np.max((ends - starts)[held != value], initial=0.0))
 
 
 def _passes(other: Array, value: float) -> bool:

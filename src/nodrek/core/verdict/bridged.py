@@ -110,6 +110,7 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     least = max(LEAST_BREAK, math.ceil(OVER_LONGEST * longest), math.ceil(by_way))
     if way is StandIn.LAST:
         # at an even speed on a smooth road hundredths of km/h stand still as well
+        own = own.where(own.length >= _half(least))
         own = own.where(_stand_still_just_then(exam, corner, own) < BY_CHANCE)
     starts, seconds, middling = _clusters(exam, corner, own, least)
     theirs = {c: _faster(exam, c, r) for c, r in runs_by_corner(exam, way).items() if c is not corner}
@@ -237,7 +238,7 @@ def _accident(exam: Examination, own: Runs, mates: Mapping[Corner, Runs]) -> flo
 
 def _clusters(exam: Examination, corner: Corner, runs: Runs, least: int) -> tuple[npt.NDArray[np.int64], Array, int]:
     """Starts of what may be breaks, their seconds; number of clusters of runs that are nothing like it."""
-    runs = runs.where(runs.length >= (least + 1) // 2)
+    runs = runs.where(runs.length >= _half(least))
     if not runs.length.size:
         return runs.start, np.zeros(0), 0
     times = exam.followed[corner].times
@@ -248,6 +249,11 @@ def _clusters(exam: Examination, corner: Corner, runs: Runs, least: int) -> tupl
     lasting = np.maximum.reduceat(end, first) - begin[first]
     breaks = (length >= least) & (lasting < LONGEST_BREAK_S)
     return runs.start[first][breaks], np.maximum.reduceat(end - begin, first)[breaks], int(np.count_nonzero(~breaks))
+
+
+def _half(least: int) -> int:
+    """Samples in a run from which it is something between a break and nothing."""
+    return (least + 1) // 2
 
 
 def _faster(exam: Examination, corner: Corner, runs: Runs) -> Runs:

@@ -124,7 +124,8 @@ def find_frozen(exam: Examination) -> list[Finding]:
     """One unchanged or invalid value while the others change."""
     found = []
     for corner in exam.log.corners:
-        seconds, one = exam.usable.frozen[corner], keeps_to_one_value(exam, corner)
+        seconds, proved = exam.usable.frozen[corner], proves_stuck(exam, corner)
+        one = None if proved else keeps_to_one_value(exam, corner)
         if one is not None:
             found.append(_kept(corner, one))
             continue
@@ -132,7 +133,6 @@ def find_frozen(exam: Examination) -> list[Finding]:
             continue
         value = exam.usable.stuck_at[corner]
         standing = exam.usable.stuck_standing[corner]
-        proved = proves_stuck(exam, corner)
         raw = 0.99 * ratio_odds(seconds, EVEN_FROZEN_S, 3.0)
         found.append(
             Finding(
