@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 from benchmarks import eleventh_world, sixth_world, tenth_world, third_world
 
+from conftest import quiet
 from nodrek.core.corners import map_corners
-from nodrek.core.model import Corner, Fault, RawChannel, RawLog, Vehicle
+from nodrek.core.model import Corner, Fault, Finding, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.asleep import asleep_behind
-from nodrek.core.verdict.examine import examine
+from nodrek.core.verdict.examine import Examination, examine
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.one_value import keeps_to_one_value
 from nodrek.io.knowledge import shipped_calibration
@@ -24,7 +25,8 @@ def pull_aways(
     """Six trips from rest to 50 km/h and back in a straight line, wheels that scatter by half a km/h at all speeds.
 
     The middle of its others is shown by the corner that is `asleep` below `WAKE_KMH`, and by the one that is `stuck` at
-    `STUCK_KMH` where that is not believed."""
+    `STUCK_KMH` where that is not believed.
+    """
     rng = np.random.default_rng(seed)
     trip = 30.0
     times = np.arange(0.0, 6.0 * trip, 1.0 / rate_hz)
@@ -44,11 +46,17 @@ def pull_aways(
     )
 
 
+def judged(raw: RawLog) -> tuple[list[Finding], Examination]:
+    """What is said with a half and more, as the program ships."""
+    analysis, exam = analyze_log(map_corners(raw), Vehicle(), quiet, shipped_calibration())
+    return [f for f in analysis.findings if f.confidence >= 0.5], exam
+
+
 @pytest.mark.parametrize("corner", Corner)
 @pytest.mark.parametrize(("rate_hz", "step_kmh"), [(50.0, 0.1), (10.0, 0.1), (10.0, 0.5)])
 def test_one_that_is_never_off_the_middle_while_slow_sleeps(corner: Corner, rate_hz: float, step_kmh: float) -> None:
     """By construction, and no bend is needed: the wake-up speed within 1 km/h, and nobody else."""
-    exam = examine(map_corners(pull_aways(rate_hz, step_kmh, 7, corner)), Vehicle(), lambda share, doing: None)
+    exam = examine(map_corners(pull_aways(rate_hz, step_kmh, 7, corner)), Vehicle(), quiet)
     found = {c: told for c in Corner if (told := asleep_behind(exam, c)) is not None}
     assert list(found) == [corner]
     assert found[corner].wake * 3.6 == pytest.approx(WAKE_KMH, abs=1.0)
@@ -57,7 +65,7 @@ def test_one_that_is_never_off_the_middle_while_slow_sleeps(corner: Corner, rate
 @pytest.mark.parametrize("rate_hz", [50.0, 10.0])
 def test_wheels_that_are_merely_alike_do_not_sleep(rate_hz: float) -> None:
     for seed in range(6):
-        exam = examine(map_corners(pull_aways(rate_hz, 0.5, seed)), Vehicle(), lambda share, doing: None)
+        exam = examine(map_corners(pull_aways(rate_hz, 0.5, seed)), Vehicle(), quiet)
         assert not any(asleep_behind(exam, c) for c in Corner)
 
 
@@ -65,9 +73,7 @@ def test_wheels_that_are_merely_alike_do_not_sleep(rate_hz: float) -> None:
 @pytest.mark.parametrize(("rate_hz", "step_kmh"), [(50.0, 0.1), (10.0, 1.0), (4.0, 0.1)])
 def test_one_value_whenever_the_others_are_near_it_is_frozen(corner: Corner, rate_hz: float, step_kmh: float) -> None:
     """By construction: it is neither silent nor asleep, though it shows the others for most of the drive."""
-    log = map_corners(pull_aways(rate_hz, step_kmh, 5, stuck=corner))
-    analysis, exam = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
-    sure = [f for f in analysis.findings if f.confidence >= 0.5]
+    sure, exam = judged(pull_aways(rate_hz, step_kmh, 5, stuck=corner))
     assert [(f.fault, f.corners, f.evidence["value_kmh"]) for f in sure] == [(Fault.FROZEN, (corner,), STUCK_KMH)]
     assert [c for c in Corner if keeps_to_one_value(exam, c) is not None] == [corner]
 
@@ -75,28 +81,24 @@ def test_one_value_whenever_the_others_are_near_it_is_frozen(corner: Corner, rat
 def test_one_that_keeps_to_the_middle_in_a_queue_is_sound() -> None:
     """Never faster than 23 km/h, in steps of 0.8 km/h: one is off the middle in 2 samples of 100, the others in 5.5 to
     6.6."""
-    log = map_corners(tenth_world.draw(1_570_000, "healthy", 10.0).log)
-    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
-    assert all(f.confidence < 0.5 for f in analysis.findings)
+    sure, _ = judged(tenth_world.draw(1_570_000, "healthy", 10.0).log)
+    assert not sure
 
 
 def test_beside_an_odd_ring_nobody_sleeps_in_the_middle() -> None:
     """A ring of another number of teeth reads 5 % low, and the faster of two alike is in the middle while slow."""
-    log = map_corners(sixth_world.draw(2_167_000, "other ring", 10.0).log)
-    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
-    assert [f.fault for f in analysis.findings if f.confidence >= 0.5] == [Fault.RING_COUNT]
+    sure, _ = judged(sixth_world.draw(2_167_000, "other ring", 10.0).log)
+    assert [f.fault for f in sure] == [Fault.RING_COUNT]
 
 
 def test_one_value_of_a_coarse_unit_at_one_speed_is_not_frozen() -> None:
     """A ring that has lost many teeth reads 10 % low, and one value while the vehicle keeps to its speed."""
-    log = map_corners(third_world.draw(1_182_000, "some teeth gone", 10.0).log)
-    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
-    assert Fault.FROZEN not in {f.fault for f in analysis.findings if f.confidence >= 0.5}
+    sure, _ = judged(third_world.draw(1_182_000, "some teeth gone", 10.0).log)
+    assert Fault.FROZEN not in {f.fault for f in sure}
 
 
 @pytest.mark.parametrize("rate", [10.0, 4.0])
 def test_a_quiet_corner_that_keeps_to_many_coarse_values_is_not_frozen(rate: float) -> None:
     """Half a minute at 54 km/h while the others read 53 to 55, twenty seconds at 55, six at 56."""
-    log = map_corners(eleventh_world.draw(1_410_007, "healthy", rate).log)
-    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None, shipped_calibration())
-    assert all(f.confidence < 0.5 for f in analysis.findings)
+    sure, _ = judged(eleventh_world.draw(1_410_007, "healthy", rate).log)
+    assert not sure

@@ -20,14 +20,7 @@ from nodrek.core.verdict.axle_copy import MATE, copied_from_mate
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.made import made_of_others
 from nodrek.core.verdict.middle import is_copy, least_of_mates, off_the_middle
-from nodrek.core.verdict.stand_in import (
-    StandIn,
-    agrees,
-    bends,
-    share_of,
-    ways_to_ask,
-    would_tell,
-)
+from nodrek.core.verdict.stand_in import StandIn, agrees, bends, share_of, ways_to_ask, would_tell
 
 FROM_SPEED = 0.5
 APART = 3.0
@@ -48,8 +41,6 @@ LEAST_NATS, OVER_MATES, LEAST_SPELLS, SPELL_S, LEAST_SHARE = 35.0, 3.0, 3, 3.0, 
 share of slow samples that agree."""
 BY_ACCIDENT, WELL_ABOVE, LEAST_ASKED = 0.5, 1.3, 12
 """Part of that share that may agree above the wake-up speed, and at mates below it; times that speed; samples asked."""
-ORIGINALS = 0.7
-"""The second for copies of one other corner: that one is as like its copy."""
 OFF, IN_THE_MIDDLE, OFF_FROM, OFF_AWAKE = 0.05, 0.8, 2.0, 0.85
 """Share of samples in which a sleeping corner is off the middle, and the most that are in it above its wake-up speed;
 m/s from which it is asked; part of the share of its mates that it is off above the wake-up speed."""
@@ -93,11 +84,10 @@ def _told_by_digits(exam: Examination, corner: Corner) -> Asleep | None:
         ):
             continue
         asleep, awake = _shares(exam, corner, way, own.wake)
-        most = ORIGINALS if way is StandIn.MIDDLE_OF_OTHERS else BY_ACCIDENT
         # at standstill's edge all corners read the same few values
         if (
             awake < BY_ACCIDENT * asleep
-            and all(_shares(exam, c, way, own.wake)[0] < most * asleep for c in mates)
+            and all(_shares(exam, c, way, own.wake)[0] < BY_ACCIDENT * asleep for c in mates)
             and not (corner.is_front and _in_bends_one_way(exam, corner, way, own.wake, asleep))
         ):
             return Asleep(way, own.wake, own.samples)
@@ -181,6 +171,8 @@ def _all_wakes(exam: Examination) -> dict[StandIn, dict[Corner, _Wake]]:
             for c, motion in exam.followed.items()
         }
         for way in ways_to_ask(exam)
+        # whose originals agree with it as well is asked otherwise
+        if way is not StandIn.MIDDLE_OF_OTHERS
     }
 
 

@@ -124,7 +124,8 @@ def find_frozen(exam: Examination) -> list[Finding]:
     """One unchanged or invalid value while the others change."""
     found = []
     for corner in exam.log.corners:
-        seconds, proved = exam.usable.frozen[corner], proves_stuck(exam, corner)
+        seconds = exam.usable.frozen[corner]
+        proved = seconds > 0.0 and proves_stuck(exam, corner)
         one = None if proved else keeps_to_one_value(exam, corner)
         if one is not None:
             found.append(_kept(corner, one))

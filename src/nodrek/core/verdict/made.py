@@ -123,8 +123,10 @@ def _copies_the_middle(exam: Examination, corner: Corner, since: float) -> bool:
 
 
 def _off_since(exam: Examination, corner: Corner, since: float) -> Off:
-    asked = moves(exam, corner) & (exam.followed[corner].times >= since)
-    return exam.once(f"off the middle {corner} {since}", lambda: off_the_middle(exam, corner, asked))
+    def ask() -> Off:
+        return off_the_middle(exam, corner, moves(exam, corner) & (exam.followed[corner].times >= since))
+
+    return exam.once(f"off the middle {corner} {since}", ask)
 
 
 def proves_stuck(exam: Examination, corner: Corner) -> bool:

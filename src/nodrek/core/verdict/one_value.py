@@ -16,7 +16,7 @@ from nodrek.core.verdict.stand_in import StandIn, made_of
 
 LEAST_VALUE = 1.5
 """m/s; lower values are those at which units begin to show any."""
-STEPS_OFF, PART_OFF = 2.0, 0.03
+STEPS_OUT, PART_OUT = 2.0, 0.03
 """Steps, and part of the value, by which it is out of the range of the others."""
 LEAST_S, LEAST_SAMPLES, SPELL_S, LEAST_SPELLS = 0.8, 6, 2.0, 2
 """Seconds and samples at one value out of their range, in so many spells that far apart."""
@@ -51,7 +51,8 @@ def _find(exam: Examination, corner: Corner) -> OneValue | None:
         return None
     motion = exam.followed[corner]
     speed, (others, middle) = motion.speed, made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)
-    margin = np.maximum(STEPS_OFF * exam.log.channels[corner].quantum, PART_OFF * speed)
+    step = exam.log.channels[corner].quantum
+    margin = np.maximum(STEPS_OUT * step, PART_OUT * speed)
     out = (speed > LEAST_VALUE) & ((speed < others[0] - margin) | (speed > others[-1] + margin))
     values, numbers = np.unique(speed[out], return_counts=True)
     if not numbers.size or numbers.max() < max(LEAST_SAMPLES, MOSTLY * numbers.sum()):
@@ -63,7 +64,7 @@ def _find(exam: Examination, corner: Corner) -> OneValue | None:
     if seconds < LEAST_S or spells < LEAST_SPELLS:
         return None
     low, high = np.quantile(middle[seen], WITHIN)
-    if high - low < max(STEPS_WIDE * exam.log.channels[corner].quantum, PART_WIDE * value):
+    if high - low < max(STEPS_WIDE * step, PART_WIDE * value):
         return None
     near = (np.arange(speed.size) >= seen[0]) & (middle >= low) & (middle <= high)
     if np.mean(speed[near] == value) < ALWAYS:
