@@ -25,6 +25,7 @@ from nodrek.core.verdict.clean_between import breaks_between_right_turns, less_l
 from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE, STANDING
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
+from nodrek.core.verdict.heals import less_likely_lost
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
 from nodrek.core.verdict.noise import RISING
@@ -77,6 +78,8 @@ IN_EVERY_TURN = (Fault.RING_DAMAGE.value, Fault.RING_RUNOUT.value, Fault.ENCODER
 """Rivals that do not leave most turns right and take others on end."""
 AT_ANY_PLACE, AGREES_BY_ACCIDENT = (Fault.ENCODER_NOISE.value, SOUND), 0.05
 """Rivals whose dips know no place of the turn, and how likely they are all the same (own estimate: none was seen)."""
+AT_ANY_SPEED = (Fault.RING_DAMAGE.value, Fault.INTERMITTENT.value)
+"""Rivals that lose as much at any speed."""
 UNTOLD_AT, UNTOLD = (4.0, SLOW_DRIVE), (0.55, 0.8)
 """Most that is said of silence which may be a sensor that has not woken yet (`find_dead`), by the highest speed of the
 drive, m/s: of ten drives of four worlds that were never faster than 6.4 m/s six had a gap, four a dead corner."""
@@ -131,6 +134,9 @@ def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:
         out |= {name: less_likely(breaks) * out.get(name, 1.0) for name in IN_EVERY_TURN}
     elif dips_at_one_place(exam, corner):
         out |= {name: AGREES_BY_ACCIDENT * out.get(name, 1.0) for name in AT_ANY_PLACE}
+    lost = less_likely_lost(exam, corner)
+    if lost < 1.0:
+        out |= {name: lost * out.get(name, 1.0) for name in AT_ANY_SPEED}
     return out
 
 
