@@ -22,6 +22,12 @@ NULL_SAMPLES = 10_000
 CALM_Q80 = 2.0
 """Deviations count for the smooth swing up to this many times their own 80 % point: a swing stays
 whole (its 80 % point is nearly its peak), a dip weighs no more than the swing."""
+SLOWER = 0.6
+"""Part of the samples, by speed, that the profile is made of."""
+HIDDEN, SURE_SLOW = 2.5, 6.0
+"""Times the strongest low harmonic, and times its error, that the slowest turns must show to stand for the ring."""
+LEAST_SLOW, LEAST_SLOW_S = 150, 9.0
+"""Samples that they are made of, and seconds, at least."""
 SLOWEST_SHARE = 0.3
 """Part of the samples, by speed, that `slow_harmonics` looks at."""
 SPEED_BANDS = 8
@@ -75,18 +81,29 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     few = some_stretches(stretches, NULL_SAMPLES)
     elsewhere = ring_angle(path, weights, few, scale.frequency * NOWHERE)
     carried = scale.weighing.carried
-    nothing = _profile(motion, elsewhere, carried)
-    null = float(nothing.harmonics[:4].max())
-    return replace(_profile(motion, turns, carried), null=null, swing_null=nothing.swing, carried=carried)
-
-
-def _profile(motion: CornerMotion, turns: Array, carried: Carried) -> RingFold:
-    used = ~np.isnan(turns) & (fold_weights(motion) != 0.0)
     # the slower half shows the ring sharper: a control unit's averaging covers less of it
+    part: tuple[float, float] = SLOWER, LEAST_HITS * PROFILE_BINS
+    seen = _profile(motion, turns, carried, *part)
+    pulling_away = 0.0, max(LEAST_SLOW, LEAST_SLOW_S / max(motion.step_s, 1e-3))
+    slow = _profile(motion, turns, carried, *pulling_away)
+    if _is_hidden_at_speed(seen, slow):
+        seen, part = slow, pulling_away
+    nothing = _profile(motion, elsewhere, carried, *part)
+    null = float(nothing.harmonics[:4].max())
+    return replace(seen, null=null, swing_null=nothing.swing, carried=carried)
+
+
+def _is_hidden_at_speed(seen: RingFold, slow: RingFold) -> bool:
+    """Whether a control unit leaves so little of the ring at the speeds driven that the slowest turns alone show it."""
+    return float(slow.harmonics[:4].max()) > max(HIDDEN * float(seen.harmonics[:4].max()), SURE_SLOW * slow.sigma)
+
+
+def _profile(motion: CornerMotion, turns: Array, carried: Carried, share: float, least: float) -> RingFold:
+    """Of a `share` of the samples, the slowest ones, or of `least` where that is more."""
+    used = ~np.isnan(turns) & (fold_weights(motion) != 0.0)
     speeds = motion.expected[used]
     if speeds.size:
-        share = min(1.0, max(0.6, LEAST_HITS * PROFILE_BINS / speeds.size))
-        used &= motion.expected <= quick_quantile(speeds, share)
+        used &= motion.expected <= quick_quantile(speeds, min(1.0, max(share, least / speeds.size)))
     # a sample counts by how well it knows: counted edges are coarse when slow
     trust = 1.0 / motion.noise[used] ** 2
     undone = np.clip(without_filter(motion.deviation, carried)[used], -1.0, 0.5)

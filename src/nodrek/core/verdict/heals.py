@@ -36,8 +36,8 @@ LEFT = 0.15
 """Of the dips a sample, so many may be left in fast turns at most."""
 LEAST_DIPS, LEAST_SAMPLES = 2, 10
 OF_CHOICE = 1.5
-"""Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.6, of 183 with a ring
-that stands back on a part or a sensor that stands off 67 did."""
+"""Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.6, of 183 with a
+ring that stands back on a part or a sensor that stands off 67 did."""
 BY_ACCIDENT = 0.02
 """Less likely than that nothing becomes (own estimate)."""
 
@@ -94,9 +94,7 @@ def _between(speed: Array, heard: float, times: tuple[float, float]) -> npt.NDAr
 def _dips(motion: Deviations) -> tuple[npt.NDArray[np.int64], Array]:
     """Where each dip begins, and how deep it is (ln): samples on end that read low by half of what is asked for."""
     with np.errstate(invalid="ignore"):
-        low = np.flatnonzero(
-            motion.deviation < STILL_A_DIP * np.minimum(FAST_DEPTH, FAST_SCORE * motion.noise)
-        )
+        low = np.flatnonzero(motion.deviation < STILL_A_DIP * np.minimum(FAST_DEPTH, FAST_SCORE * motion.noise))
     if not low.size:
         return low, np.zeros(0)
     first = np.flatnonzero(np.diff(low, prepend=-2) > 1)
