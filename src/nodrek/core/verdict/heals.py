@@ -26,9 +26,9 @@ BELOW, ABOVE = (0.35, 1.0), (1.15, 2.5)
 """Times that speed: what is slow, and what is fast."""
 CLASSES = np.geomspace(SPEEDS[0] * BELOW[0], SPEEDS[-1] * ABOVE[1], 81)
 """m/s: borders of the classes in which samples are counted."""
-SLOW_SCORE, SLOW_DEPTH = -4.0, -0.05
+SLOW_SCORE, SLOW_DEPTH = -4.0, -0.03
 """Noise units and ln from which a slow reading is a dip."""
-FAST_SCORE, FAST_DEPTH = -6.0, -0.03
+FAST_SCORE, FAST_DEPTH = -6.0, -0.015
 """The same that a dip must come to by what is foretold, to be asked for in fast ones."""
 STILL_A_DIP = 0.5
 """Part of what is foretold from which it is there."""
@@ -38,7 +38,7 @@ LEAST_DIPS, LEAST_SAMPLES = 2, 10
 OF_CHOICE = 1.5
 """Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.6, of 183 with a
 ring that stands back on a part or a sensor that stands off 67 did."""
-BY_ACCIDENT = 0.02
+BY_ACCIDENT = 0.005
 """Less likely than that nothing becomes (own estimate)."""
 
 
