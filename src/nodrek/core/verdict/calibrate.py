@@ -32,7 +32,7 @@ from nodrek.core.verdict.noise import RISING
 from nodrek.core.verdict.not_turned import NOT_TURNED
 from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.one_speed import PASSAGES
-from nodrek.core.verdict.ring import SMOOTH_SWING, dips_at_one_place
+from nodrek.core.verdict.ring import SMOOTH_SWING, TOLERATED_SWING, dips_at_one_place
 from nodrek.core.verdict.spin import CONFIDENCE_UNKNOWN
 
 FEATURES = (
@@ -60,9 +60,6 @@ NOTHING = -4.6
 HIGHEST, LOWEST = 0.995, 0.001
 LARGEST_IN_DRIVES = 25.0
 """Per cent beyond which no drive that taught has a steady ratio: six teeth of 29 are 21."""
-TOLERATED_SWING_PERCENT = 0.1
-"""Of a ring that is out of centre by five hundredths of a millimetre on a radius of 50 mm (common practice, no
-published source)."""
 LOST_SAYS = 0.5
 """Share of a low ratio from which the samples that read low explain it."""
 SILENT_DEPTH, LONG_S, LONG_SILENCES = -2.0, 0.5, 2
@@ -178,7 +175,7 @@ def _beyond_tolerance(finding: Finding) -> float:
     """Less than 1 for a swing that new rings have as well, however sure it is that it is there."""
     if finding.evidence.get("pattern") != SMOOTH_SWING:
         return 1.0
-    return float(min(1.0, (finding.evidence["swing_percent"] / TOLERATED_SWING_PERCENT) ** 2))
+    return float(min(1.0, (finding.evidence["swing_percent"] / (100.0 * TOLERATED_SWING)) ** 2))
 
 
 def _within(probability: float) -> float:

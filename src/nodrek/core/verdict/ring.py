@@ -20,7 +20,7 @@ from nodrek.core.verdict.examine import Examination, RingEvidence
 from nodrek.core.verdict.held import HELD, Held, held_values
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.rows import weak_in_slow_turns
-from nodrek.core.verdict.weak_arc import is_waking, weak_arc
+from nodrek.core.verdict.weak_arc import is_waking, weak_arc, weak_arc_confidence
 
 LOCKED_LOG_P = -12.0
 """ln of the false-alarm chance under which the deviations count as tied to the wheel."""
@@ -30,6 +30,9 @@ One edge of 100 gives 0.02; sound rings stay below 0.003 (common practice: pitch
 few per cent of a pitch)."""
 EVEN_RUNOUT = 0.0019
 """Once-a-turn amplitude that is as likely a fault as a sound ring on a sound tyre."""
+TOLERATED_SWING = 0.001
+"""Of a ring that is out of centre by five hundredths of a millimetre on a radius of 50 mm (common practice, no
+published source)."""
 EVEN_OVERTONES = 0.33
 EVEN_SHORTFALL = 0.006
 """ln ratio by which a ring that lost an edge may read low (one edge of 100 is 0.01)."""
@@ -147,11 +150,14 @@ def find_runout(exam: Examination) -> list[Finding]:
         if (ring.fold is None and weak < LEAST_WEAK) or (smooth < max(weak, SWINGS_ANYWAY) and is_waking(exam, corner)):
             continue
         confidence = 0.98 * max(smooth, weak)
-        evidence: dict[str, object] = {"pattern": SMOOTH_SWING if smooth >= weak else "weak_arc"}
+        # where neither is likely by itself, a swing that new rings have as well is none that anyone would be told of
+        seen = ring.fold is not None and ring.fold.swing >= TOLERATED_SWING
+        swings = smooth >= (weak if seen else max(weak, weak_arc_confidence(slow)))
+        evidence: dict[str, object] = {"pattern": SMOOTH_SWING if swings else "weak_arc"}
         if ring.fold is not None and ring.scale is not None:
             evidence["swing_percent"] = round(100.0 * ring.fold.swing, 3)
             evidence["metres_per_turn"] = round(1.0 / ring.scale.frequency, 3)
-        if smooth >= weak and ring.fold is not None:
+        if swings and ring.fold is not None:
             swing = ring.fold.swing
             told = (
                 f"speed swings by ±{100 * swing:.2f} % once a turn, smoothly: the ring sits out of centre or is lifted."
