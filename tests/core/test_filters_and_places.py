@@ -6,17 +6,21 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from benchmarks import eleventh_world
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.signal import lfilter
+from scipy.signal import butter, lfilter
 
-from conftest import CIRCUMFERENCE, NOISE, motion_of, rolling
-from nodrek.core.model import Array
+from conftest import CIRCUMFERENCE, NOISE, motion_of, quiet, rolling
+from nodrek.core.corners import map_corners
+from nodrek.core.model import Array, Fault, Vehicle
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.carried import Carried, carried_by_filter, dip_memory, without_filter
 from nodrek.core.turns.fold import Overtones, find_arcs, fold, overtones_by_speed
 from nodrek.core.turns.search import Weighing, find_scale, find_stretches, fold_weights
 from nodrek.core.turns.track import Track, follow_dips
+from nodrek.core.verdict.judge import analyze_log
+from nodrek.io.knowledge import shipped_calibration
 
 
 def filtered_dips(tied: bool, seed: int = 0) -> CornerMotion:
@@ -200,3 +204,37 @@ def test_overtones_of_a_pulse_are_seen_however_late_it_is_shown(late_s: float) -
     assert overtones_of(pulse, late_s).share == pytest.approx(np.sqrt(3.0), rel=0.15)
     assert overtones_of(pulse, late_s).sure > 10
     assert overtones_of(swing, late_s).share < 0.1
+
+
+def swing_of(size: float, filtered: bool) -> float:
+    """Of a ring that swings by `size`, pulled away to 30 m/s and kept there for three minutes; before a unit that
+    filters twice, from two hertz on, or before none."""
+    times = np.arange(0.0, 200.0, 0.02)
+    speed = np.clip(1.0 + 1.5 * times, 1.0, 30.0) + 0.5 * np.sin(times / 3.0)
+    path = np.concatenate([[0.0], np.cumsum(0.5 * (speed[1:] + speed[:-1]) * 0.02)])
+    wave = size * np.sin(2.0 * np.pi * path / CIRCUMFERENCE)
+    if filtered:
+        wave = lfilter(*butter(2, 2.0, fs=50.0), wave)
+    noise = 5e-4 * np.random.default_rng(4).standard_normal(times.size)
+    motion = replace(motion_of(times, speed, path, wave + noise), noise=np.full(times.size, 5e-4))
+    stretches = find_stretches(motion)
+    scale = find_scale(motion, stretches)
+    assert scale is not None
+    return fold(motion, stretches, scale).swing
+
+
+def test_a_swing_that_a_unit_hides_at_speed_is_measured_while_slow() -> None:
+    """By the filter's own law, (f/f₀)² beyond f₀, 15 turns a second leave a fiftieth of it."""
+    assert swing_of(0.02, filtered=False) == pytest.approx(0.02, rel=0.1)
+    assert 0.004 < swing_of(0.02, filtered=True) < 0.02
+    assert swing_of(0.0005, filtered=True) < 0.0005
+
+
+@pytest.mark.parametrize("rate", [50.0, 10.0, 4.0])
+def test_a_ring_out_of_centre_is_told_though_the_motorway_hides_it(rate: float) -> None:
+    """±0.03 % above 90 km/h: less than new rings have, and said of none."""
+    drawn = eleventh_world.draw(1_446_001, "wobbles", rate)
+    findings = analyze_log(map_corners(drawn.log), Vehicle(), quiet, shipped_calibration())[0].findings
+    (found,) = [f for f in findings if f.confidence >= 0.5]
+    assert (found.fault, found.corners) == (Fault.RING_RUNOUT, drawn.corners)
+    assert found.evidence["swing_percent"] > 0.1

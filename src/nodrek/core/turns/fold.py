@@ -6,13 +6,14 @@ import math
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from nodrek.core.model import Array
 from nodrek.core.motion.blocks import quick_median, quick_quantile
 from nodrek.core.motion.reference import CornerMotion
 from nodrek.core.turns.carried import Carried, without_filter
 from nodrek.core.turns.phase import from_centre, ring_angle, turn_phasor, within_turn
-from nodrek.core.turns.search import Scale, Stretch, fold_weights, rolled_path, some_stretches
+from nodrek.core.turns.search import Scale, Stretch, Weighing, fold_weights, rolled_path, some_stretches
 
 PROFILE_BINS = 72
 """Five degrees each: finer than any ring's pitch of interest, coarse enough to fill."""
@@ -81,14 +82,15 @@ def fold(motion: CornerMotion, stretches: list[Stretch], scale: Scale) -> RingFo
     few = some_stretches(stretches, NULL_SAMPLES)
     elsewhere = ring_angle(path, weights, few, scale.frequency * NOWHERE)
     carried = scale.weighing.carried
+    told = (weights if scale.weighing == Weighing() else fold_weights(motion)) != 0.0
     # the slower half shows the ring sharper: a control unit's averaging covers less of it
     part: tuple[float, float] = SLOWER, LEAST_HITS * PROFILE_BINS
-    seen = _profile(motion, turns, carried, *part)
+    seen = _profile(motion, turns, told, carried, *part)
     pulling_away = 0.0, max(LEAST_SLOW, LEAST_SLOW_S / max(motion.step_s, 1e-3))
-    slow = _profile(motion, turns, carried, *pulling_away)
+    slow = _profile(motion, turns, told, carried, *pulling_away)
     if _is_hidden_at_speed(seen, slow):
         seen, part = slow, pulling_away
-    nothing = _profile(motion, elsewhere, carried, *part)
+    nothing = _profile(motion, elsewhere, told, carried, *part)
     null = float(nothing.harmonics[:4].max())
     return replace(seen, null=null, swing_null=nothing.swing, carried=carried)
 
@@ -98,12 +100,14 @@ def _is_hidden_at_speed(seen: RingFold, slow: RingFold) -> bool:
     return float(slow.harmonics[:4].max()) > max(HIDDEN * float(seen.harmonics[:4].max()), SURE_SLOW * slow.sigma)
 
 
-def _profile(motion: CornerMotion, turns: Array, carried: Carried, share: float, least: float) -> RingFold:
-    """Of a `share` of the samples, the slowest ones, or of `least` where that is more."""
-    used = ~np.isnan(turns) & (fold_weights(motion) != 0.0)
+def _profile(
+    motion: CornerMotion, turns: Array, told: npt.NDArray[np.bool_], carried: Carried, share: float, least: float
+) -> RingFold:
+    """Of a `share` of the samples that are `told`, the slowest ones, or of `least` where that is more."""
+    used = np.flatnonzero(told & ~np.isnan(turns))
     speeds = motion.expected[used]
     if speeds.size:
-        used &= motion.expected <= quick_quantile(speeds, min(1.0, max(share, least / speeds.size)))
+        used = used[speeds <= quick_quantile(speeds, min(1.0, max(share, least / speeds.size)))]
     # a sample counts by how well it knows: counted edges are coarse when slow
     trust = 1.0 / motion.noise[used] ** 2
     undone = np.clip(without_filter(motion.deviation, carried)[used], -1.0, 0.5)
