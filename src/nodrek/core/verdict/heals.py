@@ -36,8 +36,8 @@ LEFT = 0.15
 """Of the dips a sample, so many may be left in fast turns at most."""
 LEAST_DIPS, LEAST_SAMPLES = 2, 10
 OF_CHOICE = 1.5
-"""Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.6, of 183 with a
-ring that stands back on a part or a sensor that stands off 67 did."""
+"""Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.4, of 183 with a
+ring out of centre, one that stands back on a part or a sensor that stands off 74 are below -1.5."""
 BY_ACCIDENT = 0.005
 """Less likely than that nothing becomes (own estimate)."""
 
