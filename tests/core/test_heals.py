@@ -8,12 +8,15 @@ import numpy as np
 import pytest
 from benchmarks import fifth_world, seventh_world, twelfth_world
 from benchmarks.elsewhere import Drawn
-from scipy.stats import binomtest
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy.stats import binom, binomtest
 
 from conftest import quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Vehicle
 from nodrek.core.motion.reference import Deviations
+from nodrek.core.turns.statistic import log_at_most
 from nodrek.core.verdict.heals import LEFT, OF_CHOICE, log_chance_of_staying
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.io.knowledge import shipped_calibration
@@ -64,6 +67,12 @@ def test_the_chance_is_that_of_two_rates() -> None:
     motion = Deviations(Corner.FL, np.arange(2000.0), speed, speed, deviation, np.full(2000, NOISE))
     exact = binomtest(0, 4, LEFT / (1.0 + LEFT), alternative="less").pvalue
     assert log_chance_of_staying(motion) == pytest.approx(math.log(exact))
+
+
+@given(st.integers(0, 40), st.integers(1, 200), st.floats(0.001, 0.999))
+def test_the_tail_of_the_binomial_law_is_scipys(number: int, of: int, chance: float) -> None:
+    exact = binom.logcdf(number, of, chance)
+    assert log_at_most(number, of, chance) == pytest.approx(exact, abs=1e-9, rel=1e-7) or exact < -600.0
 
 
 def said_of(drawn: Drawn) -> set[Fault]:

@@ -48,8 +48,8 @@ class RingFold:
     ``harmonics``: amplitudes of the first eight harmonics of the deviation, and the
     error ``sigma`` of each; ``null``: the strongest that the same log gives at a scale
     where nothing repeats. ``swing`` is the first harmonic of the deviations without their dips,
-    ``swing_null`` the same elsewhere. Profile and harmonics come from the slower half of the log; the harmonics
-    without what a filter has ``carried`` from sample to sample.
+    ``swing_null`` the same elsewhere. Profile and harmonics come from the slower half of the log, or from its slowest
+    turns where they alone show the ring; the harmonics without what a filter has ``carried`` from sample to sample.
     """
 
     turns: Array

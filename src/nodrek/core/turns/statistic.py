@@ -68,6 +68,20 @@ def detection_level(p_value: float, shape: int, trials: float = 1.0) -> float:
     return 0.5 * (low + high)
 
 
+def log_at_most(number: int, of: int, chance: float) -> float:
+    """Natural log of the binomial law's P(at most `number` of `of`), each with `chance` between 0 and 1 (not either).
+
+    Exact; in logarithms, as above.
+    """
+    if number >= of:
+        return 0.0
+    j, factorials = np.arange(number + 1), _log_factorials(of + 1)
+    terms = factorials[of] - factorials[j] - factorials[of - j]
+    terms = terms + j * math.log(chance) + (of - j) * math.log1p(-chance)
+    top = float(terms.max())
+    return min(0.0, top + math.log(float(np.exp(terms - top).sum())))
+
+
 def _log_factorials(count: int) -> Array:
     """ln j! for j = 0 … count-1."""
     return np.concatenate([[0.0], np.cumsum(np.log(np.arange(1, max(count, 1))))])[:count]

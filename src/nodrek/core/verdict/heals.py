@@ -14,10 +14,10 @@ import math
 
 import numpy as np
 import numpy.typing as npt
-from scipy.stats import binom
 
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.reference import Deviations
+from nodrek.core.turns.statistic import log_at_most
 from nodrek.core.verdict.examine import Examination
 
 SPEEDS = np.geomspace(1.6, 20.0, 18)
@@ -83,7 +83,7 @@ def log_chance_of_staying(motion: Deviations) -> float:
         there = asked[np.clip(np.searchsorted(CLASSES, speed) - 1, 0, centres.size - 1)]
         there &= _between(speed, heard, ABOVE) & (depth < STILL_A_DIP * deep * (at / np.maximum(speed, 0.1)) ** 2)
         left = int(np.count_nonzero(there))
-        least = min(least, float(binom.logcdf(left, count + left, LEFT * fast / (of_slow + LEFT * fast))))
+        least = min(least, log_at_most(left, count + left, LEFT * fast / (of_slow + LEFT * fast)))
     return least
 
 
