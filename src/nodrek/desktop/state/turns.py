@@ -8,8 +8,10 @@ import numpy as np
 
 from nodrek.core.model import Corner, Fault
 from nodrek.core.turns.fold import PROFILE_BINS
+from nodrek.core.turns.phase import within_turn
 from nodrek.core.turns.raster import turn_raster
 from nodrek.core.verdict.held import HELD
+from nodrek.core.verdict.ring import SMOOTH_SWING
 from nodrek.desktop.state.screen import RasterScreen, RingFaceScreen, TurnsScreen
 from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import is_sure_of_number, is_tooth_moved, lost_words
@@ -108,6 +110,8 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
         f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD in f.evidence for f in answer.analysis.findings
     )
     text, caption = "", "even all round" if result.turn.locked or ring.fold.null < 0.01 else "nothing repeats"
+    if any(corner in f.corners and f.evidence.get("pattern") == SMOOTH_SWING for f in answer.analysis.findings):
+        caption = f"swings by ±{100 * ring.fold.swing:.2f} % once a turn"
     if hidden:
         caption = "the control unit hides the place"
     if arcs:
@@ -118,9 +122,11 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
         if damage is not None and is_tooth_moved(damage):
             text = "none lost"
         caption = "reads low here" if damage is None else f"reads {damage.evidence['dip_percent']:.0f} % low here"
-    seen = float(np.mean(~np.isnan(ring.fold.profile)))
+    # of the whole drive: the profile may be of few turns
+    angle = within_turn(ring.fold.turns[~np.isnan(ring.fold.turns)])
+    seen = np.unique((angle * PROFILE_BINS).astype(np.int64)).size / PROFILE_BINS
     if seen < FULLY_SEEN:
-        caption += f"; only {100 * seen:.0f} % of the turn was looked at"
+        caption += f"; {100 * seen:.0f} % of the turn seen"
     return RingFaceScreen(
         corner=corner,
         title=corner.words.capitalize(),
