@@ -359,3 +359,12 @@ def test_a_corner_with_one_of_two_faults_is_the_answer(answers: Callable[[str], 
     assert {c.corner: c.state for c in screen.plan.corners}[Corner.RR] == "not settled"
     assert [s.state for s in screen.stations if "settled" in s.state] == ["RR: not settled"]
     assert "Not settled: RR" in answer_text(replace(answer, analysis=analysis))
+
+
+def test_the_face_of_a_ring_out_of_centre_says_how_far_it_swings(answers: Callable[[str], Answer]) -> None:
+    """0.8 % of the radius, so 0.8 % of the speed; all of the ring was seen."""
+    answer = answers("swing")
+    turns = shown(showing(answer, corner=Corner.RR, view=View.TURNS), UNITS).turns
+    assert turns is not None and turns.own_face is not None
+    told = turns.own_face.caption.removeprefix("swings by ±").removesuffix(" % once a turn")
+    assert float(told) == pytest.approx(0.8, rel=0.1)
