@@ -365,6 +365,7 @@ def test_the_face_of_a_ring_out_of_centre_says_how_far_it_swings(answers: Callab
     """0.8 % of the radius, so 0.8 % of the speed; all of the ring was seen."""
     answer = answers("swing")
     turns = shown(showing(answer, corner=Corner.RR, view=View.TURNS), UNITS).turns
-    assert turns is not None and turns.own_face is not None
+    assert turns is not None
+    assert turns.own_face is not None
     told = turns.own_face.caption.removeprefix("swings by ±").removesuffix(" % once a turn")
     assert float(told) == pytest.approx(0.8, rel=0.1)
