@@ -63,6 +63,12 @@ class RingFold:
     swing_null: float = 0.0
     carried: Carried = Carried()
 
+    @property
+    def seen(self) -> float:
+        """Share of the turn that any sample of the drive looked at; the profile may be of fewer turns."""
+        angle = within_turn(self.turns[~np.isnan(self.turns)])
+        return np.unique((angle * PROFILE_BINS).astype(np.int64)).size / PROFILE_BINS
+
 
 def at_its_place(motion: CornerMotion, carried: Carried) -> Array:
     """The deviation as it is laid on the turn: what a filter of second order shows lies turns behind the place that it

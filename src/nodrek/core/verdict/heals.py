@@ -5,7 +5,8 @@ shallower the faster the wheel, but not rarer: of a window the depth goes with 1
 another with its square. A part of the ring that stands back is heard from some speed on, and then no reading dips,
 however many turns are driven. So dips below each speed foretell how deep those above it would be at least, and where
 such dips would stand far out of the noise they are counted. Law of two rates: given how many there are of both, those
-of the fast part are binomial (Przyborowski & Wilenski 1940, Biometrika 31, 313; from memory).
+of the fast part are binomial (Przyborowski & Wilenski 1940, Biometrika 31, 313; from memory). No wheel angle is
+needed, and no fixed speeds; what one arc of a followed ring costs slow and fast, `ring.healed_share` asks.
 """
 
 from __future__ import annotations
@@ -35,6 +36,7 @@ STILL_A_DIP = 0.5
 LEFT = 0.15
 """Of the dips a sample, so many may be left in fast turns at most."""
 LEAST_DIPS, LEAST_SAMPLES = 2, 10
+"""Slow dips, and fast samples, from which it is asked."""
 OF_CHOICE = 1.5
 """Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.4, of 183 with a
 ring out of centre, one that stands back on a part or a sensor that stands off 74 are below -1.5."""

@@ -8,7 +8,6 @@ import numpy as np
 
 from nodrek.core.model import Corner, Fault
 from nodrek.core.turns.fold import PROFILE_BINS
-from nodrek.core.turns.phase import within_turn
 from nodrek.core.turns.raster import turn_raster
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.ring import SMOOTH_SWING
@@ -122,11 +121,8 @@ def _face(answer: Answer, corner: Corner, span: float, marked: float | None) -> 
         if damage is not None and is_tooth_moved(damage):
             text = "none lost"
         caption = "reads low here" if damage is None else f"reads {damage.evidence['dip_percent']:.0f} % low here"
-    # of the whole drive: the profile may be of few turns
-    angle = within_turn(ring.fold.turns[~np.isnan(ring.fold.turns)])
-    seen = np.unique((angle * PROFILE_BINS).astype(np.int64)).size / PROFILE_BINS
-    if seen < FULLY_SEEN:
-        caption += f"; {100 * seen:.0f} % of the turn seen"
+    if ring.fold.seen < FULLY_SEEN:
+        caption += f"; {100 * ring.fold.seen:.0f} % of the turn seen"
     return RingFaceScreen(
         corner=corner,
         title=corner.words.capitalize(),
