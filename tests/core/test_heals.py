@@ -17,7 +17,7 @@ from nodrek.core.corners import map_corners
 from nodrek.core.model import Corner, Fault, Vehicle
 from nodrek.core.motion.reference import Deviations
 from nodrek.core.turns.statistic import log_at_most
-from nodrek.core.verdict.heals import LEFT, OF_CHOICE, log_chance_of_staying
+from nodrek.core.verdict.heals import LEFT, OF_CHOICE, SPEEDS, log_chance_of_staying
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.io.knowledge import shipped_calibration
 
@@ -67,6 +67,16 @@ def test_the_chance_is_that_of_two_rates() -> None:
     motion = Deviations(Corner.FL, np.arange(2000.0), speed, speed, deviation, np.full(2000, NOISE))
     exact = binomtest(0, 4, LEFT / (1.0 + LEFT), alternative="less").pvalue
     assert log_chance_of_staying(motion) == pytest.approx(math.log(exact))
+
+
+@pytest.mark.parametrize("heard", SPEEDS.tolist())
+def test_a_drive_that_is_hardly_ever_slower_is_asked_as_well(heard: float) -> None:
+    """All that is slow are two dips at the very border of a class of speed."""
+    times, speed, deviation = np.arange(400.0), np.full(400, 1.6 * heard), np.zeros(400)
+    speed[[7, 207]] = 0.9999 * heard
+    deviation[[7, 207]] = -0.5
+    chance = log_chance_of_staying(Deviations(Corner.FL, times, speed, speed, deviation, np.full(speed.size, NOISE)))
+    assert chance == pytest.approx(binom.logcdf(0, 2, LEFT * 398 / (2 + LEFT * 398)))
 
 
 @given(st.integers(0, 40), st.integers(1, 200), st.floats(0.001, 0.999))

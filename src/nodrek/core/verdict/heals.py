@@ -79,7 +79,8 @@ def log_chance_of_staying(motion: Deviations) -> float:
         deep, at = float(np.median(depth[below])), float(np.median(speed[below]))
         foretold = deep * (at / centres) ** 2
         asked = _between(centres, heard, ABOVE) & (foretold < np.minimum(FAST_DEPTH, FAST_SCORE * noise))
-        fast, of_slow = int(samples[asked].sum()), int(samples[_between(centres, heard, BELOW)].sum())
+        # a class lies to one side of that speed or the other, a dip in it may lie on the other
+        fast, of_slow = int(samples[asked].sum()), max(count, int(samples[_between(centres, heard, BELOW)].sum()))
         if fast < LEAST_SAMPLES:
             continue
         there = asked[np.clip(np.searchsorted(CLASSES, speed) - 1, 0, centres.size - 1)]
