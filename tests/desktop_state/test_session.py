@@ -270,6 +270,14 @@ def test_a_failed_log_keeps_the_result_before_it(answers: Callable[[str], Answer
     assert failed.answer is before.answer
 
 
+@pytest.mark.parametrize("view", list(View))
+def test_a_failed_log_is_told_wherever_it_was_opened(view: View) -> None:
+    begun = intents.begin(intents.choose_view(Session(), view), Path("bad.csv"))
+    screen = shown(intents.fail(begun, begun.revision, "bad.csv is empty: record it again."), UNITS)
+    assert screen.answer is not None
+    assert "bad.csv is empty" in screen.answer.lines[0]
+
+
 def test_progress_tells_the_time_left() -> None:
     begun = intents.begin(Session(), Path("a.csv"))
     busy = shown(intents.progress(begun, begun.revision, 0.25, "Comparing", 3.0), UNITS).busy

@@ -15,14 +15,23 @@ from pytestqt.qtbot import QtBot
 from nodrek.core.model import Corner
 from nodrek.demo import demo_log
 from nodrek.desktop.controller import Controller
-from nodrek.desktop.state.screen import Glyph, Place, RasterScreen, RatioRow, RatiosScreen, RingSign, Station, View
+from nodrek.desktop.state.screen import (
+    ON_LOG,
+    Glyph,
+    Place,
+    RasterScreen,
+    RatioRow,
+    RatiosScreen,
+    RingSign,
+    Station,
+    View,
+)
 from nodrek.desktop.views.answer import StationButton
 from nodrek.desktop.views.drive import clock_words
 from nodrek.desktop.views.ratios import RatioScale
 from nodrek.desktop.views.ring_sign import draw_ring_sign
 from nodrek.desktop.views.theme import BAY, FAMILY, LOOKS, PIT, PIXELS, Size, font, load_fonts
 from nodrek.desktop.views.turns import RasterWidget
-from nodrek.desktop.views.window import ON_LOG
 from nodrek.desktop.views.wrapped import NO_BREAK_SPACE, WORD_JOINER, whole_units
 
 SIDE = 120
@@ -220,6 +229,25 @@ def test_nothing_is_cut_off(controller: Controller, qtbot: QtBot, size: tuple[in
     if size == (1280, 800) and view in ON_LOG:
         bars = [a.verticalScrollBar().maximum() for a in controller.window.findChildren(QScrollArea) if a.isVisible()]
         assert max(bars) == 0
+
+
+def test_names_longer_than_any_line_cut_nothing_off(controller: Controller, qtbot: QtBot, tmp_path: Path) -> None:
+    """Of a file that cannot be read, opened beside the complaint; and of the signals of one that can."""
+    window, name = controller.window, "TheBrakingSubsystemOnTheWayBackFromTheDepot" * 3
+    window.resize(1280, 800)
+    (tmp_path / f"{name}.txt").write_text("no log\n")
+    window.view_chosen.emit(View.COMPLAINT)
+    controller.open(tmp_path / f"{name}.txt")
+    qtbot.waitUntil(lambda: controller.session.busy is None and window.answer.isVisible())
+    assert window.minimumSizeHint().width() <= 1280
+    lines = demo_log("island-van-lost-tooth").read_text().split("\n")
+    lines[0] = lines[0].replace("Wheel speed", name)
+    (tmp_path / "long.csv").write_text("\n".join(lines))
+    controller.open(tmp_path / "long.csv")
+    qtbot.waitUntil(lambda: controller.session.busy is None and controller.session.error is None, timeout=20_000)
+    qtbot.wait(50)
+    names = [label for label in window.plan.findChildren(QLabel) if label.text() == "Against the others"]
+    assert names[0].height() < 2 * names[0].fontMetrics().height()
 
 
 def test_no_line_ends_between_a_number_and_its_unit(qapp: QApplication) -> None:

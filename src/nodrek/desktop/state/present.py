@@ -14,6 +14,7 @@ from nodrek.desktop.state.drive import present_drive
 from nodrek.desktop.state.proof import present_loom, present_next, present_reasons
 from nodrek.desktop.state.ratios import present_ratios, shown_ratios
 from nodrek.desktop.state.screen import (
+    ON_LOG,
     PLACE_OF,
     AnswerScreen,
     BusyScreen,
@@ -81,7 +82,7 @@ class Units:
 def present(session: Session, units: Units, knowledge: Knowledge) -> Screen:
     """The whole window for this session."""
     answer, bench, view = session.answer, session.bench, session.view
-    on_log = PLACE_OF[view] in (Place.DRIVE, Place.COMPARE)
+    on_log = view in ON_LOG
     invite = on_log and answer is None and session.error is None and session.busy is None
     case_open = bench.is_open or not on_log
     return Screen(

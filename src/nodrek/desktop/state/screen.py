@@ -34,6 +34,8 @@ class View(StrEnum):
     LOOM = "loom"
 
 
+ON_LOG = (View.DRIVE, View.TURNS, View.RATIOS, View.WAKING)
+"""Views of a log, with its result above."""
 PLACE_OF = {
     View.COMPLAINT: Place.COMPLAINT,
     View.CODES: Place.CODES,

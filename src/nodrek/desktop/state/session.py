@@ -12,7 +12,7 @@ from nodrek.core.model.case import Case, Check, CheckKind
 from nodrek.core.model.diagnosis import Diagnosis
 from nodrek.desktop.state import case as cases
 from nodrek.desktop.state.case import Bench
-from nodrek.desktop.state.screen import View
+from nodrek.desktop.state.screen import ON_LOG, View
 from nodrek.jobs.analyze import Answer
 
 
@@ -115,11 +115,15 @@ def finish(session: Session, revision: int, answer: Answer) -> Session:
 
 
 def fail(session: Session, revision: int, sentence: str, remedy: Remedy | None = None) -> Session:
-    """The job failed: the sentence stands where the result would; the last result stays."""
+    """The job failed: the sentence stands where the result would; the last result stays.
+
+    Where no result is shown, as beside the complaint, the drive is.
+    """
     if revision != session.revision:
         return session
     part = session.part if session.answer else None
-    return replace(session, error=sentence, remedy=remedy, busy=None, part=part)
+    view = session.view if session.view in ON_LOG else View.DRIVE
+    return replace(session, error=sentence, remedy=remedy, busy=None, part=part, view=view)
 
 
 def cancel(session: Session) -> Session:

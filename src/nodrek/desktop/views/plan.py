@@ -14,6 +14,8 @@ from nodrek.desktop.views.wrapped import whole_units
 
 RING = 62
 BODY = 68
+NAMES, VALUES = 5, 6
+"""Parts of the panel's width that the names of its numbers take, and these."""
 
 
 class VehiclePlan(QWidget):
@@ -177,15 +179,25 @@ class PlanPanel(QScrollArea):
             if widget is not None:
                 widget.deleteLater()
         for row, (name, value) in enumerate(screen.details):
-            label, number = QLabel(whole_units(name)), QLabel(whole_units(value))
+            label, number = QLabel(whole_units(name)), QLabel()
             label.setProperty("quiet", True)
             label.setFont(font(Size.SMALL))
             label.setWordWrap(True)
             number.setFont(font(Size.SMALL))
+            # a signal's whole path has no place to break at, and would leave the names beside it none
+            metrics, room = number.fontMetrics(), self._room_for_words()
+            is_too_wide = any(metrics.horizontalAdvance(word) > room for word in value.split())
+            short = metrics.elidedText(value, Qt.TextElideMode.ElideMiddle, room) if is_too_wide else value
+            number.setText(whole_units(short))
+            number.setToolTip(value if is_too_wide else "")
             number.setWordWrap(True)
             number.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             number.setAccessibleName(f"{name}: {value}")
             self._grid.addWidget(label, row, 0, Qt.AlignmentFlag.AlignTop)
             self._grid.addWidget(number, row, 1, Qt.AlignmentFlag.AlignTop)
-        self._grid.setColumnStretch(0, 5)
-        self._grid.setColumnStretch(1, 6)
+        self._grid.setColumnStretch(0, NAMES)
+        self._grid.setColumnStretch(1, VALUES)
+
+    def _room_for_words(self) -> int:
+        """Pixels that one word of a value may take."""
+        return (PLAN_WIDTH - 3 * STEP) * VALUES // (NAMES + VALUES)

@@ -32,7 +32,7 @@ from PySide6.QtWidgets import (
 
 from nodrek.core.model import Corner
 from nodrek.desktop.state.mapping import MappingScreen
-from nodrek.desktop.state.screen import FIRST_VIEW, PLACE_OF, Place, Screen, View
+from nodrek.desktop.state.screen import FIRST_VIEW, ON_LOG, PLACE_OF, Place, Screen, View
 from nodrek.desktop.views.answer import AnswerPanel, BusyPanel, StationButton
 from nodrek.desktop.views.board import BoardView
 from nodrek.desktop.views.drive import DriveView
@@ -74,7 +74,6 @@ VIEW_KEYS = {
     View.REASONS: "W",
     View.LOOM: "L",
 }
-ON_LOG = (View.DRIVE, View.TURNS, View.RATIOS, View.WAKING)
 
 
 class MainWindow(QMainWindow):
