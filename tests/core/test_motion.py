@@ -15,7 +15,7 @@ from conftest import drive
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.ahead import nats_of_levels
-from nodrek.core.motion.blocks import quick_median, quick_quantile
+from nodrek.core.motion.blocks import consecutive, even_lines, quick_median, quick_quantile
 from nodrek.core.motion.contrasts import Steady, contrasts_of, front_over_rear
 from nodrek.core.motion.events import find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
@@ -609,3 +609,17 @@ def test_quick_quantiles_are_those_of_numpy(values: list[float], share: float) -
     array = np.array(values)
     assert quick_median(array) == np.median(array)
     assert quick_quantile(array, share) == np.quantile(array, share)
+
+
+@given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=20), st.floats(0.0, 50.0), st.integers(1, 30),
+       st.integers(0, 200))  # fmt: skip
+def test_lines_through_even_places_are_those_of_numpy(values: list[float], first: float, step: int, count: int) -> None:
+    array = np.array(values)
+    expected = np.interp(np.arange(count), first + step * np.arange(array.size), array)
+    assert even_lines(array, first, step, count) == pytest.approx(expected, rel=1e-9, abs=1e-9 * np.abs(array).max())
+
+
+@given(st.lists(st.integers(-9, 9), min_size=1, max_size=40))
+def test_places_are_numbered_without_gaps(places: list[int]) -> None:
+    array = np.sort(np.array(places, dtype=float))
+    assert (consecutive(array) == np.unique(array, return_inverse=True)[1]).all()

@@ -7,12 +7,14 @@ it, nor of the others. So its readings are divided by what they are too large, a
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
 
 from nodrek.core.model import Corner, WheelChannel
+from nodrek.core.motion.blocks import quick_quantile
 from nodrek.core.motion.ratios import RatioEstimate, centred
 from nodrek.core.motion.usable import Usable
 
@@ -36,9 +38,10 @@ def far_off(channels: Mapping[Corner, WheelChannel], usable: Usable) -> dict[Cor
         fit = usable.masks[corner] & (vehicle > FROM_SPEED) & (channel.speed > 0.0)
         if np.count_nonzero(fit) < max(LEAST_SAMPLES, LEAST_S * channel.rate):
             continue
-        low, middle, high = np.quantile(np.log(channel.speed[fit] / vehicle[fit]), (0.25, 0.5, 0.75))
+        ratios = channel.speed[fit] / vehicle[fit]
+        low, middle, high = (math.log(quick_quantile(ratios, part)) for part in (0.25, 0.5, 0.75))
         if FROM_LOG < abs(middle) < UP_TO_LOG and high - low < STEADY:
-            out[corner] = float(middle)
+            out[corner] = middle
     return out if len(out) == 1 else {}
 
 

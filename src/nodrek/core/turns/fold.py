@@ -232,10 +232,14 @@ def explained_deviation(ring: RingFold) -> Array:
     if ring.carried.is_second:
         return np.zeros(ring.turns.size)
     filled = np.where(np.isnan(ring.profile), 0.0, ring.profile)
-    centres = (np.arange(-1, PROFILE_BINS + 1) + 0.5) / PROFILE_BINS
     wrapped = np.concatenate([filled[-1:], filled, filled[:1]])
-    angle = within_turn(np.where(np.isnan(ring.turns), 0.0, ring.turns))
-    return np.where(np.isnan(ring.turns), 0.0, np.interp(angle, centres, wrapped))
+    out = np.zeros(ring.turns.size)
+    known = ~np.isnan(ring.turns)
+    # bins from the centre of the last one of the turn before
+    place = within_turn(ring.turns[known]) * PROFILE_BINS + 0.5
+    below = place.astype(np.int64)
+    out[known] = wrapped[below] + np.diff(wrapped, append=0.0)[below] * (place - below)
+    return out
 
 
 def low_part(ring: RingFold) -> tuple[Array, float]:

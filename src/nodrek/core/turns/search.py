@@ -19,7 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array
-from nodrek.core.motion.blocks import median_last_axis
+from nodrek.core.motion.blocks import even_lines, median_last_axis
 from nodrek.core.motion.reference import SLOW, CornerMotion
 from nodrek.core.turns.carried import DEEP_SCORE, Carried, carried_by_filter, new_part
 from nodrek.core.turns.statistic import log_tail
@@ -336,6 +336,5 @@ def whitened(series: npt.NDArray[np.floating[Any]], expected: npt.NDArray[np.flo
     count = power.size // width
     # every third point is enough for a median, and neighbours are not independent
     floor = median_last_axis(power[: count * width].reshape(count, width)[:, ::3]) / math.log(2.0)
-    centres = (np.arange(count) + 0.5) * width
-    out: Array = power / np.maximum(np.interp(np.arange(power.size), centres, floor), 1e-12)
+    out: Array = power / np.maximum(even_lines(floor, 0.5 * width, width, power.size), 1e-12)
     return out

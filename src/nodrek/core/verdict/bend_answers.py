@@ -18,7 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
-from nodrek.core.motion.blocks import half_sample_mode
+from nodrek.core.motion.blocks import consecutive, half_sample_mode
 from nodrek.core.motion.robust_line import robust_line
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.stand_in import StandIn, made_of, speed_at
@@ -177,7 +177,7 @@ def _blocks(exam: Examination, corner: Corner) -> _Blocks | None:
     with np.errstate(invalid="ignore"):
         for values in speeds.values():
             moving &= np.abs(values - motion.vehicle) < MOST_OFF * motion.vehicle
-    place = np.unique(np.floor((motion.times - motion.times[0]) / BLOCK_S), return_inverse=True)[1]
+    place = consecutive(np.floor((motion.times - motion.times[0]) / BLOCK_S))
     held, asked = np.bincount(place), np.bincount(place, moving)
     full = asked >= max(2.0, FULL * float(np.median(held)))
     if np.count_nonzero(full) < LEAST_BLOCKS:

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import logistic
-from nodrek.core.motion.blocks import quick_median
+from nodrek.core.motion.blocks import consecutive, quick_median, quick_quantile
 from nodrek.core.motion.reference import ASLEEP_BELOW
 from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.motion.waking import LEAST_SPEED
@@ -279,10 +279,9 @@ def _in_time(times: Array, moving: npt.NDArray[np.bool_], dipping: npt.NDArray[n
     ln of the mean length (s) of a run of dips, and ln of variance over mean of how many fall into `CLUMP_S`.
     """
     starts = int((dipping[1:] & ~dipping[:-1]).sum()) + int(dipping[0])
-    lasts = float(dipping.sum()) / starts * float(np.median(np.diff(times)))
-    place = np.floor((times - times[0]) / CLUMP_S).astype(np.int64)
+    lasts = float(dipping.sum()) / starts * quick_median(np.diff(times))
     # a hole of weeks must not make weeks of bins
-    place = np.unique(place, return_inverse=True)[1]
+    place = consecutive(np.floor((times - times[0]) / CLUMP_S))
     driven, counts = np.bincount(place, moving), np.bincount(place, dipping)
     counts = counts[driven > 0.5 * driven.max()]
     return [math.log(max(lasts, 1e-3)), _log_over(float(counts.var()), max(float(counts.mean()), 1e-3))]
@@ -303,8 +302,8 @@ def _unit_numbers(exam: Examination) -> tuple[float, float]:
             continue
         alike.append(likeness(motion, moving))
         speed, noise = motion.expected[moving], motion.noise[moving]
-        low, high = np.quantile(speed, (0.25, 0.75))
-        falls.append(_log_over(float(np.median(noise[speed <= low])), float(np.median(noise[speed >= high]))))
+        low, high = (quick_quantile(speed, part) for part in (0.25, 0.75))
+        falls.append(_log_over(quick_median(noise[speed <= low]), quick_median(noise[speed >= high])))
     return (float(np.median(alike)), float(np.median(falls))) if alike else (0.0, 0.0)
 
 

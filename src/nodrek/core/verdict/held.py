@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
-from nodrek.core.motion.blocks import quick_median
+from nodrek.core.motion.blocks import quick_median, quick_quantile
 from nodrek.core.turns.phase import ring_angle, within_turn
 from nodrek.core.turns.search import Scale, find_scale_of_events, rolled_path
 from nodrek.core.verdict.examine import Examination
@@ -180,7 +180,7 @@ def _scatter(exam: Examination, corner: Corner) -> float:
     if np.count_nonzero(asked) < FEWEST_APART:
         return 0.0
     apart = np.abs(np.diff(speed, 2))[asked]
-    return float(np.minimum(apart, 2.0 * np.quantile(apart, 0.8)).mean())
+    return float(np.minimum(apart, 2.0 * quick_quantile(apart, 0.8)).mean())
 
 
 def _swings(pattern: Array) -> bool:

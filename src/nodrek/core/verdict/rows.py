@@ -162,8 +162,9 @@ def _turn(row: _Row) -> tuple[float, float]:
     ways = []
     for turn in TURNS_M:
         place = np.minimum((np.mod(row.way / turn, 1.0) * PLACES).astype(np.int64), PLACES - 1)
-        by_place = np.cumsum(np.bincount(base + place, gain, math.prod(shape)).reshape(shape), axis=0)
-        sums = np.cumsum(np.concatenate([np.zeros((*shape[:2], 1)), by_place, by_place], axis=-1), axis=-1)
+        # single precision is enough for sums of a few hundred
+        by_place = np.bincount(base + place, gain, math.prod(shape)).reshape(shape).cumsum(axis=0, dtype=np.float32)
+        sums = np.concatenate([np.zeros_like(by_place[..., :1]), by_place, by_place], axis=-1).cumsum(axis=-1)
         arcs = np.stack([sums[..., width : width + PLACES] - sums[..., :PLACES] for width in WIDTHS], axis=1)
         top = arcs.max(axis=-1)
         ways.append(np.sum(top + np.log(np.mean(np.exp(arcs - top[..., None]), axis=-1)), axis=-1))
