@@ -18,7 +18,7 @@ from scipy.ndimage import median_filter
 from scipy.stats import norm
 
 from nodrek.core.model import Array, RawChannel
-from nodrek.core.motion.reference import Q80_TO_SIGMA
+from nodrek.core.motion.noise_by_speed import Q80_TO_SIGMA
 from nodrek.simulate.chain import Scenario, simulate
 from nodrek.simulate.control_unit import ControlUnit, CountPerWindow, SmoothedSpan, SpanOfEdges
 from nodrek.simulate.faults import Cause

@@ -41,17 +41,23 @@ def quick_median(values: Array) -> float:
 
 
 def quick_quantile(values: Array, share: float) -> float:
-    """`numpy.quantile`, to the last digit, of values without NaN, in a fifth of its time; NaN of none.
+    """`numpy.quantile`, to the last digit, of values without NaN, in a fifth of its time; NaN of none."""
+    return float(quick_quantiles(values[None], share)[0]) if values.size else float("nan")
+
+
+def quick_quantiles(rows: Array, share: float) -> Array:
+    """The same of each of the `rows`, shape (n, m) → (n,); m is not 0.
 
     It parts the values once, where NumPy does so three times.
     """
-    place = share * (values.size - 1)
-    below = min(int(place), values.size - 2)
+    place = share * (rows.shape[1] - 1)
+    below = min(int(place), rows.shape[1] - 2)
     if below < 0:
-        return float(values[0]) if values.size else float("nan")
-    parted = np.partition(values, below + 1)
-    low, high, part = float(parted[: below + 1].max()), float(parted[below + 1]), place - below
-    return low + (high - low) * part if part < 0.5 else high - (high - low) * (1.0 - part)
+        return rows[:, 0]
+    parted = np.partition(rows, below + 1, axis=1)
+    low, high, part = parted[:, : below + 1].max(axis=1), parted[:, below + 1], place - below
+    between = low + (high - low) * part if part < 0.5 else high - (high - low) * (1.0 - part)
+    return np.asarray(between)
 
 
 def consecutive(places: Array) -> npt.NDArray[np.int64]:

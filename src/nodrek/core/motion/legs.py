@@ -18,7 +18,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.events import silence_breaks
-from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
+from nodrek.core.motion.reference import Deviations, deviations_of, voice_of_a_bad_ring
 from nodrek.core.motion.usable import GRID_STEP, MOVING, Usable
 
 WHOLE_UP_TO = 150_000
@@ -41,7 +41,7 @@ def is_long(channels: Mapping[Corner, WheelChannel]) -> bool:
 def compare_in_legs(
     channels: Mapping[Corner, WheelChannel], usable: Usable, loudest: Corner | None
 ) -> dict[Corner, Deviations]:
-    """What `compare_corners` says of each sample, leg by leg and in single precision; `loudest`: the corner whose ring
+    """What `deviations_of` says of each sample, leg by leg and in single precision; `loudest`: the corner whose ring
     would pull its mates about."""
     narrow: Any = np.float32
     out = {
@@ -55,9 +55,9 @@ def compare_in_legs(
         known = silence_breaks(part, fit)
         if loudest is not None:
             # what its ring explains of each sample is known in some legs only
-            first = compare_corners(part, fit, known)[loudest]
+            first = deviations_of(part, fit, known)[loudest]
             known[loudest] = known.get(loudest, 0.0) + voice_of_a_bad_ring(first, np.zeros(first.times.size))
-        for corner, motion in compare_corners(part, fit, known).items():
+        for corner, motion in deviations_of(part, fit, known).items():
             inside = slice(*np.searchsorted(motion.times, (begin, end)))
             here = slice(done[corner], done[corner] + inside.stop - inside.start)
             out[corner].expected[here] = motion.expected[inside]

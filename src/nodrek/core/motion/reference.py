@@ -26,6 +26,7 @@ import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import median_last_axis, quick_median, slow_part, spread_blocks, to_blocks
+from nodrek.core.motion.noise_by_speed import LEAST_NOISE, NoiseBySpeed, noise_by_speed
 from nodrek.core.motion.steered import rolls_ahead
 from nodrek.core.motion.usable import WALK, Usable
 
@@ -41,8 +42,6 @@ LOUD, LONGEST = 1.4, 3.0
 """Times its mates' noise from which the slow rest of the loudest corner is taken over a longer time; as many times as
 it is louder, so many at most. What it loses in many readings must not pass for its level, which in a slow log is the
 middle of a few, and what slips for seconds must not pass for losses."""
-LEAST_NOISE = 3e-4
-"""Relative noise that even a perfect log is granted."""
 ROUNDING_SHARE = 0.35
 """Standard deviation of the deviation from rounding alone, in steps of the values: 1/√12 of the
 corner itself and some two thirds of that of three mates."""
@@ -51,13 +50,8 @@ TOGETHER = 2.0
 mates about, and the noisier they are."""
 FAR = 2.0
 """Noise units off what its ring explains from which a bad corner has no voice: a fold knows the mean dip, not each."""
-SPEED_BINS = 10
 SHARED = 1.5
 """Times the middle corner's noise, at most, that a corner is believed to have."""
-NOISE_SAMPLES = 20_000
-"""As many samples as the noise is worked out from; more say nothing new."""
-Q80_TO_SIGMA = 1.2816
-"""80 % of a normal law lies within this many standard deviations."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -140,30 +134,43 @@ def compare_corners(
 ) -> dict[Corner, CornerMotion]:
     """Each corner against the others; two corners or more.
 
-    `known`: by corner, the ln deviation of each sample that is already explained by a
-    fault there (NaN: do not listen at all). It is taken out before that corner speaks
-    for the others; its own deviation stays whole. Where one corner is `LOUD`, all are compared
-    again with its level taken over a longer time and without its voice in bends.
+    `known`: by corner, the ln deviation of each sample that is already explained by a fault there (NaN: do not listen
+    at all). It is taken out before that corner speaks for the others; its own deviation stays whole. Where one corner
+    is `LOUD`, all are compared again with its level taken over a longer time and without its voice in bends.
     """
+    found = _compared(channels, usable, known)
+    return {c: found[c].rolled(motion) for c, motion in _with_usual_noise(found, channels).items()}
+
+
+def deviations_of(
+    channels: Mapping[Corner, WheelChannel],
+    usable: Usable,
+    known: Mapping[Corner, Array] | None = None,
+) -> dict[Corner, Deviations]:
+    """The same without the ways rolled, in two thirds of the time."""
+    return _with_usual_noise(_compared(channels, usable, known), channels)
+
+
+def _compared(
+    channels: Mapping[Corner, WheelChannel], usable: Usable, known: Mapping[Corner, Array] | None
+) -> dict[Corner, _Compared]:
     same_clock = _share_times(channels)
     logs = {c: _log_speed(ch, usable) for c, ch in channels.items()}
     voices = {c: logs[c] - known[c] if known and c in known else logs[c] for c in logs}
     first = next(iter(channels.values()))
 
-    def compared(louder: Mapping[Corner, float]) -> dict[Corner, tuple[CornerMotion, _Noise]]:
+    def compared(louder: Mapping[Corner, float]) -> dict[Corner, _Compared]:
         common = _equalise(voices, first.rate, louder) if same_clock else None
 
-        def one(channel: WheelChannel) -> tuple[CornerMotion, _Noise]:
+        def one(channel: WheelChannel) -> _Compared:
             table = common or _equalise(_side_by_side(channels, voices, channel.times), channel.rate, louder)
             return _one_corner(channel, logs[channel.corner], table, usable)
 
         return {corner: one(channel) for corner, channel in channels.items()}
 
     found = compared({})
-    louder = _louder({c: motion for c, (motion, _) in found.items()})
-    if louder:
-        found = compared(louder)
-    return {c: _with_rounding(m, channels[c].quantum) for c, m in _share_noise(found).items()}
+    louder = _louder({c: seen.motion for c, seen in found.items()})
+    return compared(louder) if louder else found
 
 
 def voice_of_a_bad_ring(motion: Deviations, explained: Array) -> Array:
@@ -205,7 +212,7 @@ def _side_by_side(
     return {c: np.interp(times, channels[c].times, logs[c], left=np.nan, right=np.nan) for c in channels}
 
 
-def _louder(motions: Mapping[Corner, CornerMotion]) -> dict[Corner, float]:
+def _louder(motions: Mapping[Corner, Deviations]) -> dict[Corner, float]:
     """The loudest corner, where its deviations are `LOUD` times those of the middle one of its mates and more, and how
     many times. (Only one: it makes its mates loud as well.)"""
     noise = {c: motion.usual_noise for c, motion in motions.items() if np.isfinite(motion.usual_noise)}
@@ -240,41 +247,57 @@ def _equalise(table: Mapping[Corner, Array], rate: float, louder: Mapping[Corner
     return _Equalised(bends, slow, {c: level[c] - slow[c] for c in level})
 
 
-def _one_corner(
-    channel: WheelChannel, own_log: Array, shared: _Equalised, usable: Usable
-) -> tuple[CornerMotion, _Noise]:
-    """The corner with the noise that it has by itself, and that noise by speed."""
+@dataclass(frozen=True, eq=False)
+class _Compared:
+    """A corner with the noise that it has by itself, by speed, and what its ways are worked out from: ln of what the
+    mates and it read, the ``fast`` rest of it, and how far (``limit``) a reading may lie off their middle."""
+
+    motion: Deviations
+    noise: NoiseBySpeed
+    vehicle: Array
+    mates: list[Array]
+    own: Array
+    reference: Array
+    limit: Array
+    slow: Array
+    bends: Array
+
+    def rolled(self, motion: Deviations) -> CornerMotion:
+        """`motion`, this one or with another noise, with the ways rolled."""
+        # the path follows the corner's own turning; mates fill in where it dips
+        voices = [*self.mates, self.own]
+        everyone = _mean_near(median_of(voices), voices, self.limit)
+        own_speed = np.where(np.isnan(everyone), motion.speed, np.exp(everyone + self.slow + self.bends))
+        own_speed = np.where(np.isnan(own_speed), self.vehicle, own_speed)
+        by_mates = np.where(np.isnan(self.reference), self.vehicle, np.exp(self.reference + self.bends))
+        return CornerMotion(
+            motion.corner,
+            motion.times,
+            motion.speed,
+            motion.expected,
+            motion.deviation,
+            motion.noise,
+            _rolled(own_speed, motion.times),
+            _rolled(by_mates, motion.times),
+            self.vehicle,
+        )
+
+
+def _one_corner(channel: WheelChannel, own_log: Array, shared: _Equalised, usable: Usable) -> _Compared:
     corner = channel.corner
-    side = shared.bends[corner]
-    others = [values for c, values in shared.fast.items() if c is not corner]
-    slow = shared.slow[corner]
-    own_fast = own_log - slow - side
+    bends, slow = shared.bends[corner], shared.slow[corner]
+    mates = [values for c, values in shared.fast.items() if c is not corner]
+    own = own_log - slow - bends
     vehicle = usable.vehicle_at(channel.times)
-    middle = median_of(others)
-    limit = TOGETHER * _noise_by_speed(own_fast - middle, vehicle).at(vehicle)
-    reference = _mean_near(middle, others, limit)
-    expected_log = reference + slow + side
+    middle = median_of(mates)
+    limit = TOGETHER * noise_by_speed(own - middle, vehicle).at(vehicle)
+    reference = _mean_near(middle, mates, limit)
+    expected_log = reference + slow + bends
     deviation = own_log - expected_log
     expected = np.where(np.isnan(expected_log), vehicle, np.exp(expected_log))
-    noise = _noise_by_speed(deviation, expected)
-    # the path follows the corner's own turning; mates fill in where it dips
-    voices = [*others, own_fast]
-    everyone = _mean_near(median_of(voices), voices, limit)
-    own_speed = np.where(np.isnan(everyone), channel.speed, np.exp(everyone + slow + side))
-    own_speed = np.where(np.isnan(own_speed), vehicle, own_speed)
-    by_mates = np.where(np.isnan(reference), vehicle, np.exp(reference + side))
-    motion = CornerMotion(
-        corner,
-        channel.times,
-        channel.speed,
-        expected,
-        deviation,
-        noise.at(expected),
-        _rolled(own_speed, channel.times),
-        _rolled(by_mates, channel.times),
-        vehicle,
-    )
-    return motion, noise
+    noise = noise_by_speed(deviation, expected)
+    motion = Deviations(corner, channel.times, channel.speed, expected, deviation, noise.at(expected))
+    return _Compared(motion, noise, vehicle, mates, own, reference, limit, slow, bends)
 
 
 def _mean_near(middle: Array, columns: list[Array], limit: Array) -> Array:
@@ -320,54 +343,27 @@ def median_of(columns: list[Array]) -> Array:
     return middle
 
 
-@dataclass(frozen=True, eq=False)
-class _Noise:
-    """Noise (1 sigma, relative) by speed (m/s): two arrays of one shape, speeds rising; infinite where unknown."""
+def _with_usual_noise(
+    found: Mapping[Corner, _Compared], channels: Mapping[Corner, WheelChannel]
+) -> dict[Corner, Deviations]:
+    """Each corner with a noise that is no more than `SHARED` times its mates' and no less than its rounding.
 
-    speed: Array
-    sigma: Array
-
-    def at(self, speed: Array) -> Array:
-        return np.maximum(np.interp(speed, self.speed, self.sigma), LEAST_NOISE)
-
-
-def _noise_by_speed(deviation: Array, expected: Array) -> _Noise:
-    """Robust spread of the deviation in bins of equal sample count by speed.
-
-    From the 80 % point of its size rather than the median: a unit that counts edges in a
-    window reads dead right most of the time and a whole count off the rest.
+    A corner full of dips looks noisy; its mates tell how noisy a sound one is at that speed, speed by speed, since a
+    weak arc and a wide gap dip while slow only. Values of whole km/h deviate by nothing most of the time and by a whole
+    step the rest: no quiet log.
     """
-    stride = max(1, deviation.size // NOISE_SAMPLES)
-    size, speed = np.abs(deviation[::stride]), expected[::stride]
-    known = np.flatnonzero(~np.isnan(size))
-    if not known.size:
-        return _Noise(np.zeros(1), np.full(1, np.inf))
-    bins = SPEED_BINS if known.size >= 20 * SPEED_BINS else 1
-    order = known[np.argsort(speed[known])]
-    per_bin = order.size // bins
-    rows = order[: per_bin * bins].reshape(bins, per_bin)
-    by_bin = np.quantile(size[rows], 0.8, axis=1) / Q80_TO_SIGMA
-    return _Noise(speed[rows[:, per_bin // 2]], by_bin)
-
-
-def _with_rounding(motion: CornerMotion, quantum: float) -> CornerMotion:
-    """Values of whole km/h deviate by nothing most of the time and by a whole step the rest: no quiet log."""
-    if quantum <= 0.0:
-        return motion
-    rounding = ROUNDING_SHARE * quantum / np.maximum(motion.expected, SLOWEST)
-    return replace(motion, noise=np.maximum(motion.noise, rounding))
-
-
-def _share_noise(corners: Mapping[Corner, tuple[CornerMotion, _Noise]]) -> dict[Corner, CornerMotion]:
-    """A corner full of dips looks noisy; its mates tell how noisy a sound one is at that speed.
-
-    Speed by speed, since a weak arc and a wide gap dip while slow only.
-    """
-    if len(corners) < 3:
-        return {c: motion for c, (motion, _) in corners.items()}
-    speeds = np.unique(np.concatenate([noise.speed for _, noise in corners.values()]))
-    usual = _Noise(speeds, median_last_axis(np.column_stack([noise.at(speeds) for _, noise in corners.values()])))
-    return {
-        c: replace(motion, noise=np.minimum(motion.noise, SHARED * usual.at(motion.expected)))
-        for c, (motion, _) in corners.items()
-    }
+    usual = None
+    if len(found) >= 3:
+        speeds = np.unique(np.concatenate([seen.noise.speed for seen in found.values()]))
+        usual = NoiseBySpeed(
+            speeds, median_last_axis(np.column_stack([seen.noise.at(speeds) for seen in found.values()]))
+        )
+    out = {}
+    for corner, seen in found.items():
+        noise, expected, quantum = seen.motion.noise, seen.motion.expected, channels[corner].quantum
+        if usual is not None:
+            noise = np.minimum(noise, SHARED * usual.at(expected))
+        if quantum > 0.0:
+            noise = np.maximum(noise, ROUNDING_SHARE * quantum / np.maximum(expected, SLOWEST))
+        out[corner] = replace(seen.motion, noise=noise)
+    return out
