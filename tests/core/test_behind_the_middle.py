@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from benchmarks import eleventh_world, sixth_world, tenth_world, third_world
@@ -76,6 +78,23 @@ def test_one_value_whenever_the_others_are_near_it_is_frozen(corner: Corner, rat
     sure, exam = judged(pull_aways(rate_hz, step_kmh, 5, stuck=corner))
     assert [(f.fault, f.corners, f.evidence["value_kmh"]) for f in sure] == [(Fault.FROZEN, (corner,), STUCK_KMH)]
     assert [c for c in Corner if keeps_to_one_value(exam, c) is not None] == [corner]
+
+
+@pytest.mark.filterwarnings("error")
+def test_where_two_others_do_not_read_no_value_is_out_of_their_range() -> None:
+    """One stands at 12 km/h for two seconds, twice, while two have no valid value and the fourth goes faster."""
+    raw = pull_aways(10.0, 0.1, 5)
+    times = raw.channels[0].times_s
+    fast = np.flatnonzero(raw.channels[2].values > 25.0)
+    spells = (times > times[fast[0]]) & (times < times[fast[0]] + 2.0)
+    spells |= (times > times[fast[-1]] - 2.0) & (times < times[fast[-1]])
+    shown = (655.35, 655.35, None, 12.0)
+    channels = tuple(
+        c if value is None else replace(c, values=np.where(spells, value, c.values))
+        for c, value in zip(raw.channels, shown, strict=True)
+    )
+    exam = examine(map_corners(replace(raw, channels=channels)), Vehicle(), quiet)
+    assert keeps_to_one_value(exam, Corner.RR) is None
 
 
 def test_one_that_keeps_to_the_middle_in_a_queue_is_sound() -> None:

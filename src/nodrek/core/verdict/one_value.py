@@ -53,7 +53,9 @@ def _find(exam: Examination, corner: Corner) -> OneValue | None:
     speed, (others, middle) = motion.speed, made_of(exam, corner, StandIn.MIDDLE_OF_OTHERS)
     step = exam.log.channels[corner].quantum
     margin = np.maximum(STEPS_OUT * step, PART_OUT * speed)
-    out = (speed > LEAST_VALUE) & ((speed < others[0] - margin) | (speed > others[-1] + margin))
+    # where others do not read, those that do are no range
+    out = (speed > LEAST_VALUE) & np.isfinite(others[-1])
+    out &= (speed < others[0] - margin) | (speed > others[-1] + margin)
     values, numbers = np.unique(speed[out], return_counts=True)
     if not numbers.size or numbers.max() < max(LEAST_SAMPLES, MOSTLY * numbers.sum()):
         return None
