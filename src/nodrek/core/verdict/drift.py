@@ -17,8 +17,6 @@ PART, LEAST_S = 1.0 / 3.0, 30.0
 LEAST_CHANGE, SURE, REST, REST_ERRORS = 0.007, 4.0, 0.3, 2.5
 """ln of the ratio: tyres that warm up unlike change by less than half of that (common practice, no published source);
 errors; and the part of the change, or errors, by which the other corners may change unlike."""
-
-
 HARDLY = 0.06
 """Part of the least change by which the diagonal is to have changed, to be worth asking: one wheel's is a quarter."""
 
