@@ -10,15 +10,15 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner, TurnSignal, WheelChannel
+from nodrek.core.motion.bend_blocks import BendBlocks, block_means, brakes_or_pulls_hard, free_of_pull, pull_of
+from nodrek.core.motion.bends_by_scale import axles_alike
 from nodrek.core.motion.blocks import half_sample_mode, mad_sigma, to_blocks
-from nodrek.core.motion.plateaus import ROUNDING
-from nodrek.core.motion.usable import GRID_STEP, Usable
+from nodrek.core.motion.usable import Usable
 
 SLOWEST_HZ = 0.5
 """Values a second under which a bend falls between two of them."""
@@ -28,11 +28,6 @@ LOOKS = ((2.5, 2.0), (1.2, 2.0), (1.2, 1.0))
 """m/s that all wheels turn at in a block at least, and its seconds: shorter blocks leave more noise in them, longer
 ones run from one bend into the next. The second, a walk, in drives that are hardly ever faster; the third in those
 that stand or brake between bends all the time."""
-HARD, HARD_S = 3.0, 1.0
-"""m/s² over so many seconds from which slip is no even one (common practice: comfortable braking is below 3 m/s²)."""
-HALF, SCATTER = 0.5, 4
-"""Part of the usual number of samples under which a block has too few, as beside a hole; samples that tell an error.
-"""
 STEEPEST = 0.25
 STANDS_OUT = 1.1
 STRAIGHT, NOISE_REACH = 0.004, 2.0
@@ -47,9 +42,6 @@ NOISES, LEVEL_OFF = 2.5, 0.0015
 STANDS_STILL, WITHIN_STEPS = 1, 1.05
 """Changes of the value in a block up to which it stands still; steps of the values that two axles may be apart by
 rounding alone, with some margin."""
-NO_BEND, LEAST_STRAIGHT, LEAST_PULL = 0.01, 8, 0.5
-"""ln difference of left and right up to which blocks are asked what pull makes of it, how many there must be, and m/s²
-of pull that they need together to be believed."""
 ONE_SIDED = 0.2
 """Part of what goes to one side that goes to the other, up to which it is no road."""
 MOST_NATS = 2.0
@@ -64,7 +56,8 @@ class Crossing:
     axles, and ``sigmas``, what stretches with bends say for it in units of its error; ``settled``: whether a signed
     signal says which axle it is; ``bends``: by how much bends stand out of the noise of the axles' differences;
     ``balance``: ln of what large bends leave in the difference of the two axles over what they leave in
-    the sum, positive where they go against each other."""
+    the sum, positive where they go against each other; ``alike``: what changes at all scales of time say together
+    (`bends_by_scale`), negative where the axles go against each other."""
 
     axle: Corner
     agreement: float
@@ -72,6 +65,7 @@ class Crossing:
     settled: bool
     bends: float = math.inf
     balance: float = 0.0
+    alike: float = 0.0
 
     @property
     def is_crossed(self) -> bool:
@@ -85,10 +79,10 @@ def find_crossing(
     if any(c not in channels or channels[c].rate < SLOWEST_HZ for c in Corner):
         return None
     for from_speed, block_s in LOOKS:
-        blocks = {c: _block_means(ch, usable, from_speed, block_s) for c, ch in channels.items()}
+        blocks = {c: block_means(ch, usable, from_speed, block_s) for c, ch in channels.items()}
         logs = {c: block.means for c, block in blocks.items()}
         pairs = [logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL)]
-        known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~_hard(usable, pairs[0].size, block_s)
+        known = ~np.isnan(pairs[0]) & ~np.isnan(pairs[1]) & ~brakes_or_pulls_hard(usable, pairs[0].size, block_s)
         may_be_a_step = _may_be_a_step(pairs, list(blocks.values()))
         told = known & ~may_be_a_step
         if told.sum() >= LEAST_BLOCKS:
@@ -101,9 +95,9 @@ def find_crossing(
         return None
     # bends cancel in the difference of the axles, or in their sum where one is crossed: the rest is noise
     noise = min(mad_sigma(np.diff(pairs[0] - pairs[1])), mad_sigma(np.diff(pairs[0] + pairs[1]))) / 2.0
-    pull = _pull(usable, known.size, block_s)
+    pull = pull_of(usable, known.size, block_s)
     front, rear = (
-        _free_of_pull(np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST), pull, known) for p in pairs
+        free_of_pull(np.clip(p - _straight(p[known], noise), -STEEPEST, STEEPEST), pull, known) for p in pairs
     )
     by_itself = np.sqrt(np.sum([block.error**2 for block in blocks.values()], axis=0) / 2.0)
     agreement = _alike(front, rear, known)
@@ -118,7 +112,7 @@ def find_crossing(
             axle, settled = (Corner.FL if against[0] < against[1] else Corner.RL), True
     apart, together = (float(np.quantile(np.abs(x[known]), LARGE)) for x in (front - rear, front + rear))
     balance = math.log(max(apart, 1e-6) / max(together, 1e-6))
-    return Crossing(axle, agreement, sigmas, settled, min(bends, 99.0), balance)
+    return Crossing(axle, agreement, sigmas, settled, min(bends, 99.0), balance, axles_alike(channels, usable))
 
 
 def _straight(values: Array, noise: float) -> float:
@@ -136,28 +130,7 @@ def _straight(values: Array, noise: float) -> float:
     return level
 
 
-def _pull(usable: Usable, count: int, block_s: float) -> Array:
-    """m/s² of the vehicle, mean of each block."""
-    ends = np.minimum(np.arange(count + 1) * round(block_s / GRID_STEP), usable.vehicle.size - 1)
-    return np.asarray(np.diff(usable.vehicle[ends]) / block_s)
-
-
-def _free_of_pull(difference: Array, pull: Array, known: npt.NDArray[np.bool_]) -> Array:
-    """The left−right `difference` of an axle by block without what goes with the pull.
-
-    Two driven wheels do not slip alike, two channels are not asked at one moment. Told by straight blocks; bends go to
-    either side at any pull.
-    """
-    straight = known & (np.abs(difference) < NO_BEND)
-    if np.count_nonzero(straight) < LEAST_STRAIGHT:
-        return difference
-    middle = pull[straight].mean()
-    off, own = pull[straight] - middle, difference[straight]
-    slope = float(off @ (own - own.mean())) / (float(off @ off) + LEAST_PULL**2)
-    return np.asarray(difference - slope * (pull - middle))
-
-
-def _may_be_a_step(pairs: Sequence[Array], corners: Sequence[_Blocks]) -> npt.NDArray[np.bool_]:
+def _may_be_a_step(pairs: Sequence[Array], corners: Sequence[BendBlocks]) -> npt.NDArray[np.bool_]:
     """Blocks whose differences of left and right may be a single step of values that stand still.
 
     At a steady speed whole kilometres per hour of two tyres that differ by a thousandth part by one for as long as the
@@ -183,47 +156,6 @@ def uncrossed(channels: Mapping[Corner, WheelChannel], axle: Corner) -> dict[Cor
     left, right = channels[axle], channels[axle.mate]
     out[axle], out[axle.mate] = replace(right, corner=axle), replace(left, corner=axle.mate)
     return out
-
-
-def _hard(usable: Usable, count: int, block_s: float) -> npt.NDArray[np.bool_]:
-    """Blocks in which the vehicle brakes or pulls so hard that wheels slip each in its own way."""
-    size, reach = round(block_s / GRID_STEP), round(HARD_S / GRID_STEP)
-    change = np.abs(usable.vehicle[reach:] - usable.vehicle[:-reach]) > HARD * HARD_S
-    # all of the time in which it changes so
-    during = np.convolve(change, np.ones(reach + 1)) > 0.5
-    return np.asarray(during[: count * size].reshape(count, size).any(axis=1))
-
-
-class _Blocks(NamedTuple):
-    """By block, for one corner: ln of the mean speed over the vehicle's, NaN where it is slow or not wholly fit
-    (counted edges are right only on average, and corners that are asked one after another are asked at other
-    speeds); its error as far as its own samples tell, which are the coarser the slower the wheel and say nothing where
-    fewer than `SCATTER`, and by rounding, which is new only where the value changes; what a step of the values is of
-    the speed; how often the value changes."""
-
-    means: Array
-    error: Array
-    step: Array
-    changes: npt.NDArray[np.int64]
-
-
-def _block_means(channel: WheelChannel, usable: Usable, from_speed: float, block_s: float) -> _Blocks:
-    count = int(usable.grid[-1] / block_s)
-    index = (channel.times / block_s).astype(np.int64)
-    fit = usable.masks[channel.corner] & (channel.speed > from_speed) & (index < count)
-    relative = channel.speed[fit] / np.maximum(usable.vehicle_at(channel.times)[fit], 0.3)
-    total = np.bincount(index[fit], weights=relative, minlength=count)[:count]
-    good = np.bincount(index[fit], minlength=count)[:count]
-    every = np.bincount(index[index < count], minlength=count)[:count]
-    squares = np.bincount(index[fit], weights=relative**2, minlength=count)[:count]
-    enough = max(1.0, HALF * float(np.median(every[every > 0]))) if every.any() else 1.0
-    with np.errstate(invalid="ignore", divide="ignore"):
-        means = np.where((good >= enough) & (good >= 0.8 * every), total / good, np.nan)
-        error = np.sqrt(np.maximum(squares / good - means**2, 0.0) / (good - 1.0)) / means
-        step = channel.quantum / (np.bincount(index[fit], weights=channel.speed[fit], minlength=count)[:count] / good)
-        changes = np.bincount(index[1:][np.diff(channel.speed) != 0.0], minlength=count)[:count]
-        error = np.maximum(np.where(good < SCATTER, 0.0, error), ROUNDING * step / np.sqrt(np.maximum(changes, 1)))
-        return _Blocks(np.log(means), error, step, changes)
 
 
 def _alike(a: Array, b: Array, known: npt.NDArray[np.bool_]) -> float:

@@ -38,6 +38,9 @@ BULK = (0.2, 0.8)
 """The same of the only other corner that there is."""
 STILL_AT_LEAST, STILL_CHANGES = 20.0, 12
 """Seconds of one value, and changes of each other corner between below and above it, that no sound corner sits out."""
+STILL_VISITS = 4
+"""How often each of them must go to either side: where a cruise lies between two coarse steps, three corners flicker to
+the upper one while a quiet one does not, and all pass the lower one as the cruise ends."""
 STILL_ALONE = 0.5
 """Times as long as that it keeps to another value from which it is the corner's habit: a quiet one keeps to the middle
 of a coarse step."""
@@ -269,10 +272,11 @@ def _longest_elsewhere(runs: tuple[Array, Array], grid: Array, own: Array, value
 
 
 def _passes(other: Array, value: float) -> bool:
-    """Whether another corner changes all the time and reads less than `value` as well as more: steps so coarse that
-    all keep to one of them most of the time still part every corner from it, now and then."""
+    """Whether another corner changes all the time and reads less than `value` as well as more, more than once: steps
+    so coarse that all keep to one of them most of the time still part every corner from it, now and then."""
     changes = np.count_nonzero(np.diff(other))
-    return bool(changes >= STILL_CHANGES and other.min() < value < other.max())
+    visits = min(np.count_nonzero(np.diff(side.astype(np.int8)) > 0) for side in (other < value, other > value))
+    return bool(changes >= STILL_CHANGES and visits >= STILL_VISITS)
 
 
 def _wanders(other: Array, step: float) -> bool:

@@ -113,11 +113,11 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
         own = own.where(own.length >= _half(least))
         own = own.where(_stand_still_just_then(exam, corner, own) < BY_CHANCE)
     starts, seconds, middling = _clusters(exam, corner, own, least)
-    theirs = {c: _faster(exam, c, r) for c, r in runs_by_corner(exam, way).items() if c is not corner}
-    by_chance = float(np.median([_clusters(exam, c, r, least)[2] for c, r in theirs.items()]))
+    if starts.size < LEAST_BREAKS or seconds.max() < LEAST_BREAK_S:
+        return None
     fast_from = min(middle_speed(exam, corner), FAST_ENOUGH)
     fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > fast_from)
-    if starts.size < LEAST_BREAKS or fast < LEAST_FAST * starts.size:
+    if fast < LEAST_FAST * starts.size:
         return None
     if way is not StandIn.LAST and not _any_calm(exam, exam.followed[corner].times[starts], seconds):
         return None
@@ -125,7 +125,9 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
         return None
     if way is not StandIn.LAST and starts.size <= OVER_BESIDE * _by_passing(exam, corner, way, least):
         return None
-    if seconds.max() < LEAST_BREAK_S or starts.size <= middling - _more_than(by_chance):
+    theirs = {c: _faster(exam, c, r) for c, r in runs_by_corner(exam, way).items() if c is not corner}
+    by_chance = float(np.median([_clusters(exam, c, r, least)[2] for c, r in theirs.items()]))
+    if starts.size <= middling - _more_than(by_chance):
         return None
     return HeldBreaks(way, starts, float(seconds.max()))
 

@@ -22,6 +22,7 @@ from nodrek.core.model import Array, Corner, Fault, Finding
 from nodrek.core.model.learnt import SOUND, Calibration, logistic
 from nodrek.core.verdict.breaks import CAME_BACK
 from nodrek.core.verdict.clean_between import breaks_between_right_turns, less_likely
+from nodrek.core.verdict.crossed import BY_SCALE
 from nodrek.core.verdict.dead import AWAKE, SLOW_DRIVE, STANDING
 from nodrek.core.verdict.evidence import EVIDENCE, corner_evidence
 from nodrek.core.verdict.examine import Examination
@@ -86,8 +87,10 @@ def calibrated(findings: Sequence[Finding], exam: Examination, calibration: Cali
     """The findings with probabilities in place of raw confidences; same order."""
     out = []
     known: dict[Corner, dict[Fault, float]] = {}
-    # what is proved without them leaves its rivals at the same corner little
-    proved = {c: f.confidence for f in findings if _proves_itself(f) for c in f.corners}
+    # what is proved without them leaves its rivals at the same corner little (leads are nobody's rival)
+    proved = {
+        c: f.confidence for f in findings if _proves_itself(f) and f.fault is not Fault.CROSSED for c in f.corners
+    }
     weighed = [f if _proves_itself(f) else _weighed(f, findings, exam, calibration) for f in findings]
     silences = [f for f in weighed if f.fault in SILENCE]
     for finding, by_weights in zip(findings, weighed, strict=True):
@@ -120,7 +123,7 @@ def _proves_itself(finding: Finding) -> bool:
     """Whether nothing sound, and no other fault, makes such evidence, whatever trees were taught."""
     if RISING in finding.evidence:
         return finding.confidence >= RISES_PROVE
-    return not {HELD, STANDING, PASSAGES, CAME_BACK}.isdisjoint(finding.evidence)
+    return not {HELD, STANDING, PASSAGES, CAME_BACK, BY_SCALE}.isdisjoint(finding.evidence)
 
 
 def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:

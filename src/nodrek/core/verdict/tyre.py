@@ -138,7 +138,7 @@ def _finding(
     axle = len(pattern.corners) == 2
     if axle and not _axles_compare(exam):
         return []
-    limit = AXLE_WORTH_SAYING if axle else WORTH_SAYING
+    limit = AXLE_WORTH_SAYING if axle or _may_be_its_axle(exam, pattern.corners[0]) else WORTH_SAYING
     confidence = 0.98 * passes(abs(pattern.size), limit, math.hypot(pattern.sigma, SPREAD))
     confidence *= _is_measured(pattern.size, pattern.sigma, AXLE_SURE_SIGMAS if axle else SURE_SIGMAS) * pattern.share
     if abs(pattern.size) < LARGEST_BY_DAMAGE or 0.0 < -pattern.size < _lost_share(exam, pattern.corners):
@@ -147,6 +147,11 @@ def _finding(
     if confidence < WORTH_WEIGHING:
         return []
     return [_axle_finding(pattern, confidence) if axle else _corner_finding(exam, pattern, confidence)]
+
+
+def _may_be_its_axle(exam: Examination, corner: Corner) -> bool:
+    """Whether only the other axle has a say about this corner: its own may be worn as a whole."""
+    return corner.mate not in exam.ratios
 
 
 def _corner_finding(exam: Examination, pattern: _Pattern, confidence: float) -> Finding:
@@ -243,7 +248,8 @@ def could_measure(exam: Examination, corner: Corner, size: float) -> float:
     if corner not in exam.ratios:
         return 0.0
     sigma = exam.ratios[corner].sigma * 4.0 / 3.0
-    return passes(size, WORTH_SAYING, sigma) * _is_measured(size, sigma)
+    limit = AXLE_WORTH_SAYING if _may_be_its_axle(exam, corner) else WORTH_SAYING
+    return passes(size, limit, sigma) * _is_measured(size, sigma)
 
 
 def _is_measured(size: float, sigma: float, sigmas: float = SURE_SIGMAS) -> float:

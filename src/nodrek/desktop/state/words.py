@@ -141,6 +141,10 @@ def percent(value: float) -> str:
 def advice_for_more(corners: dict[str, CornerResult]) -> str:
     """What drive would settle it."""
     tooth = min(c.could_see[Fault.RING_DAMAGE] for c in corners.values())
+    alone = [c for c in map(Corner, corners) if c.mate.value not in corners]
+    if alone and tooth >= WORTH_TRUSTING:
+        missing = " and ".join(c.mate.words for c in alone)
+        return f"Log the {missing} as well: without its mate a wheel's axle may be worn, or its tyre be odd."
     if tooth < WORTH_TRUSTING:
         return "Log five minutes of steady driving between 20 and 60 km/h, at the fastest rate the logger has."
     return "Log two minutes of straight driving at a steady 50 km/h or more."
