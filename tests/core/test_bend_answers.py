@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from benchmarks import eleventh_world, twelfth_world
 
-from conftest import analyze_raw
+from conftest import analyze_raw, quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Analysis, Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.verdict.bend_answers import MADE_OF, made_in_bends
@@ -89,3 +89,10 @@ def test_seven_blocks_of_bends_prove_nothing(world: ModuleType, seed: int, kind:
     """A minute in whole kilometres per hour, and edges that are none at a wheel of the other axle."""
     exam = examine(map_corners(world.draw(seed, kind, rate).log), Vehicle(), lambda share, doing: None)
     assert not [c for c in Corner if made_in_bends(exam, c)]
+
+
+def test_wheels_that_slip_under_hard_braking_answer_no_bend() -> None:
+    """A sound car on the motorway at 10 values a second, in whole half km/h: three hard stops part its wheels by 8 %,
+    and the one that slips least reads the mean of the others there."""
+    exam = examine(map_corners(twelfth_world.draw(5_400_003, "healthy", 10.0).log), Vehicle(), quiet)
+    assert not any(made_in_bends(exam, c) for c in Corner)

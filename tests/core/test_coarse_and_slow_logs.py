@@ -13,9 +13,12 @@ from conftest import drive, quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, Vehicle
 from nodrek.core.motion.crossing import find_crossing
+from nodrek.core.motion.reference import Deviations
 from nodrek.core.motion.usable import find_usable
 from nodrek.core.verdict.held import held_values
 from nodrek.core.verdict.judge import analyze_log
+from nodrek.core.verdict.whole_edges import are_several_at_once
+from nodrek.desktop.state.words import advice_for_more
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault
 
@@ -53,6 +56,59 @@ def test_teeth_lost_before_single_periods_are_dips_however_deep(lost: int, rate_
     found = said(written(times, speeds, 0.1))
     assert found.pop((Fault.RING_DAMAGE, (Corner.RL,))) > 0.9
     assert not found
+
+
+@pytest.mark.parametrize("gone", [(2,), (1, 2), (3,), (1,)])
+def test_as_many_edges_are_gone_each_time_as_a_ring_has_lost(gone: tuple[int, ...]) -> None:
+    """A unit that shows its last period, and does not know the place: two in a row every time, or every second time,
+    is no accident, one is. Asked of an encoder that loses edges one by one at the same rate, by the binomial law."""
+    rng = np.random.default_rng(len(gone))
+    ring, encoder = np.ones(TEETH * 400, dtype=bool), rng.random(TEETH * 400) > sum(gone) / TEETH
+    for place, many in enumerate(gone):
+        for k in range(many):
+            ring[20 * place + k :: TEETH] = False
+    assert are_several_at_once(_last_periods(ring, rng), 1e-3) is (max(gone) > 1)
+    assert not are_several_at_once(_last_periods(encoder, rng), 1e-3)
+
+
+def _last_periods(there: np.ndarray, rng: np.random.Generator) -> Deviations:
+    """What a sample at any time finds of edges that are `there` or not, evenly spaced; 10 m/s."""
+    edges = np.flatnonzero(there)
+    at = np.sort(rng.uniform(10.0, edges[-1], 4_000))
+    newest = np.searchsorted(edges, at, side="right") - 1
+    periods = edges[newest] - edges[newest - 1]
+    expected = np.full(at.size, 10.0)
+    deviation = -np.log(periods) + 0.004 * rng.standard_normal(at.size)
+    return Deviations(Corner.FL, 0.1 * at, 10.0 / periods, expected, deviation, np.full(at.size, 0.004))
+
+
+def test_a_cruise_between_two_steps_freezes_no_quiet_corner() -> None:
+    """Whole miles an hour, cut off: three corners flicker to the upper one for 22 s, the fourth is 0.4 % slower and
+    does not; all slow down by one in the end."""
+    rng = np.random.default_rng(3)
+    times = np.arange(0.0, 90.0, 0.25)
+    speed = 24.85 + np.clip(30.0 - times, 0.0, 8.0) - np.clip(times - 60.0, 0.0, 6.0)
+    speeds = {c: speed * (1.0 + 3e-3 * rng.standard_normal(times.size)) for c in Corner}
+    speeds[Corner.RL] = 0.996 * speed
+    assert not said(written(times, {c: v - 0.5 * 1.609344 / 3.6 for c, v in speeds.items()}, 1.609344))
+
+
+@pytest.mark.parametrize("off", [0.009, 0.03])
+def test_the_tyre_of_a_corner_without_its_mate_may_be_its_axle(off: float) -> None:
+    """Three corners: a worn axle differs by a per cent (common practice, no published source), a tyre of 3 % is odd."""
+    rng = np.random.default_rng(5)
+    times = np.arange(0.0, 180.0, 0.1)
+    speed = 14.0 + 4.0 * np.sin(times / 11.0)
+    there = (Corner.FR, Corner.RL, Corner.RR)
+    speeds = {c: speed * (1.0 - off * c.is_front) * (1.0 + 1e-3 * rng.standard_normal(times.size)) for c in there}
+    analysis, _ = analyze_log(map_corners(written(times, speeds, 0.05)), Vehicle(), quiet, shipped_calibration())
+    named = [(f.fault, f.corners) for f in analysis.findings if f.confidence >= 0.5]
+    assert named == ([(Fault.TYRE_SIZE, (Corner.FR,))] if off > 0.02 else [])
+    seen = {c: r.could_see[Fault.TYRE_SIZE] for c, r in analysis.corners.items()}
+    assert seen[Corner.FR] < 0.1 < min(seen[Corner.RL], seen[Corner.RR])
+    corners = {c.value: r for c, r in analysis.corners.items()}
+    clear = {k: replace(r, could_see={**r.could_see, Fault.RING_DAMAGE: 0.9}) for k, r in corners.items()}
+    assert "front left" in advice_for_more(clear)
 
 
 def test_a_count_less_is_no_break_of_a_lead() -> None:

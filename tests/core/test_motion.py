@@ -372,7 +372,7 @@ def test_a_hundred_metres_that_look_straight_may_be_a_bend() -> None:
         straights = find_straights(Blocks(sides, front_over_rear(logs), slips, speed, 0.4, 1e-3))
         assert straights is not None
         steady = Steady(logs, sides.mean(axis=0), slips, speed, 0.4, 1e-5)
-        level, sigma = contrasts_of(steady, straights, straights.sigma)["lr"]
+        level, sigma = contrasts_of(steady, straights, straights.sigma).lr
         assert abs(level - 0.003) < sigma
         sigmas.append(sigma)
     assert sigmas[0] > 1e-3 > 2.0 * sigmas[1]
@@ -442,7 +442,7 @@ def test_whole_steps_are_right_on_average(odd: float) -> None:
     """Speeds that take a hundred steps, one of two wheels `odd` steps ahead: most whole values are equal."""
     exact = 40.0 + 20.0 * np.sin(np.linspace(0.0, 30.0, 4000))
     apart = (np.round(exact + odd) - np.round(exact)).reshape(-1, 4).mean(axis=1)
-    found, _ = robust_intercept(apart, [], np.ones(apart.size, dtype=bool), 10, least=0.3)
+    found, *_ = robust_intercept(apart, [], np.ones(apart.size, dtype=bool), 10, least=0.3)
     assert found == pytest.approx(odd, abs=0.06)
 
 

@@ -7,7 +7,7 @@ import pytest
 
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, RawChannel, RawLog
-from nodrek.core.motion.plateaus import rounding_of_mean, stands
+from nodrek.core.motion.plateaus import rounding_of_sum, stands
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.usable import find_usable
 
@@ -50,7 +50,7 @@ def test_the_error_left_is_that_of_as_many_roundings_as_there_are_values(runs: i
     """Uniform over a step: 1/√12 of it for one value, half of that for four (less what single blocks show)."""
     speed = 20.0 + np.repeat(np.arange(runs) % 4, 400 // runs)
     step = 0.5
-    left = rounding_of_mean(speed, np.ones(400, dtype=bool), step, 10)
+    left = rounding_of_sum(speed, np.full(400, 1.0 / 400.0), step, 10)
     alone = step / np.sqrt(12.0) / np.mean(speed)
     assert left == pytest.approx(share * alone, rel=0.04, abs=0.02 * alone)
     assert np.count_nonzero(stands(speed, step)) == 400 - runs

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from types import ModuleType
 
 import numpy as np
 import pytest
+from benchmarks import eighth_world, sixth_world, twelfth_world
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import quiet
 from nodrek.core.corners import map_corners
 from nodrek.core.model import Array, Corner, Fault, RawChannel, RawLog, TurnSignal, Vehicle, Verdict, WheelChannel
+from nodrek.core.motion.bends_by_scale import axles_alike
 from nodrek.core.motion.crossing import find_crossing, uncrossed
 from nodrek.core.motion.usable import find_usable
 from nodrek.core.motion.waking import find_waking, silent_mask
+from nodrek.core.verdict.crossed import BY_SCALE, EVEN_SIGMAS, SURE_SCALES
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.spin import is_spin, spin_results
 from nodrek.io.knowledge import shipped_calibration
@@ -176,10 +180,12 @@ def winding(minutes: float = 4.0) -> tuple[Array, Array, Array]:
     return times, np.full(times.size, 11.0), curvature
 
 
-def driven(crossed: Corner | None, noise: float = 1e-3, slower: float = 1.0) -> dict[Corner, WheelChannel]:
+def driven(
+    crossed: Corner | None, noise: float = 1e-3, slower: float = 1.0, gentler: float = 1.0, seed: int = 2
+) -> dict[Corner, WheelChannel]:
     times, speed, curvature = winding()
-    speed = speed / slower
-    rng = np.random.default_rng(2)
+    speed, curvature = speed / slower, curvature / gentler
+    rng = np.random.default_rng(seed)
     out = {}
     for corner in Corner:
         across = 1.0 + (-0.5 if corner.is_left else 0.5) * TRACK * curvature
@@ -202,6 +208,40 @@ def test_crossed_leads_of_either_axle_are_seen(axle: Corner) -> None:
     assert right is not None
     assert not right.is_crossed
     assert right.agreement > 0.5
+
+
+@pytest.mark.parametrize(
+    ("world", "seed", "kind", "rate_hz"),
+    [
+        (eighth_world, 5_010_016, "leads swapped", 50.0),
+        (sixth_world, 5_000_002, "exchanged", 10.0),
+        (twelfth_world, 5_010_022, "other way round", 4.0),
+    ],
+    ids=["50", "10", "4"],
+)
+def test_bends_too_gentle_to_stand_out_are_told_at_all_scales_of_time(
+    world: ModuleType, seed: int, kind: str, rate_hz: float
+) -> None:
+    for is_faulty in (True, False):
+        log = map_corners(world.draw(seed, kind, rate_hz, faulty=is_faulty).log)
+        usable = find_usable(log.channels, log.duration)
+        found = find_crossing(log.channels, usable, None)
+        assert found is not None
+        assert not found.is_crossed
+        assert abs(found.sigmas) < EVEN_SIGMAS
+        for axle in (Corner.FL, Corner.RL):
+            # exchanged once more it says the same with the other sign
+            assert axles_alike(uncrossed(log.channels, axle), usable) == pytest.approx(-found.alike, rel=1e-6)
+        analysis, _ = analyze_log(log, Vehicle(), quiet, shipped_calibration())
+        proved = [f for f in analysis.findings if BY_SCALE in f.evidence]
+        assert [f.fault for f in proved] == [Fault.CROSSED] * is_faulty
+        assert all(f.confidence > 0.9 for f in proved)
+
+
+def test_noise_alone_goes_neither_with_nor_against_the_other_axle() -> None:
+    said = [axles_alike(c, find_usable(c, 240.0)) for c in (driven(None, gentler=1e9, seed=k) for k in range(30))]
+    assert np.max(np.abs(said)) < SURE_SCALES
+    assert abs(np.mean(said)) < 1.0
 
 
 @pytest.mark.parametrize("slower", [1.0, 6.0])

@@ -15,6 +15,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -22,7 +23,7 @@ import numpy.typing as npt
 from nodrek.core.model import Array, Corner
 from nodrek.core.motion.ahead import nats_of_levels
 from nodrek.core.motion.blocks import mad_sigma
-from nodrek.core.motion.robust_line import robust_intercept
+from nodrek.core.motion.robust_line import Intercept, robust_intercept
 from nodrek.core.motion.straights import Straights, blocks_of_stretch
 
 GENTLE = 0.04
@@ -65,18 +66,26 @@ def front_over_rear(logs: Mapping[Corner, Array]) -> Array:
     return np.asarray((logs[Corner.FL] + logs[Corner.FR] - logs[Corner.RL] - logs[Corner.RR]) / 4)
 
 
-def contrasts_of(steady: Steady, straights: Straights, sigma: float) -> dict[str, tuple[float, float]]:
-    """The three contrasts, each with its 1 sigma; `sigma` of the level of `straights`, rounding included."""
+class Contrasts(NamedTuple):
+    """Each with its 1 sigma; ``lr`` with what rounding leaves of it, the others with the share of each block."""
+
+    lr: tuple[float, float]
+    fr: Intercept
+    dg: Intercept
+
+
+def contrasts_of(steady: Steady, straights: Straights, sigma: float) -> Contrasts:
+    """The three contrasts; `sigma` of the level of `straights`, rounding included."""
     logs, per_stretch = steady.logs, blocks_of_stretch(steady.block_s)
     diagonal = (logs[Corner.FL] + logs[Corner.RR] - logs[Corner.FR] - logs[Corner.RL]) / 4
     bend = steady.yaw - straights.level
     across = robust_intercept(diagonal, [bend**3], np.abs(bend) < GENTLE, per_stretch, steady.rounding)
-    stands = _stands_on_a_rectangle(diagonal - across[0], bend, steady.rounding)
-    left_right = _left_over_right(steady, stands, straights, sigma, across)
+    stands = _stands_on_a_rectangle(diagonal - across.value, bend, steady.rounding)
+    left_right = _left_over_right(steady, stands, straights, sigma, across.value, across.sigma)
     bend = steady.yaw - 2 * left_right[0]
     slips = [*steady.slips, bend**2]
     along = robust_intercept(front_over_rear(logs), slips, np.abs(bend) < GENTLE, per_stretch, steady.rounding)
-    return {"lr": left_right, "fr": along, "dg": across}
+    return Contrasts(left_right, along, across)
 
 
 def _stands_on_a_rectangle(off: Array, bend: Array, rounding: float) -> npt.NDArray[np.bool_]:
@@ -87,10 +96,10 @@ def _stands_on_a_rectangle(off: Array, bend: Array, rounding: float) -> npt.NDAr
 
 
 def _left_over_right(
-    steady: Steady, stands: npt.NDArray[np.bool_], straights: Straights, sigma: float, diagonal: tuple[float, float]
+    steady: Steady, stands: npt.NDArray[np.bool_], straights: Straights, sigma: float, diagonal: float, off: float
 ) -> tuple[float, float]:
     """Half of ln left over right on straights and its 1 sigma, of what straights and bends tell of it and what is
-    known before looking.
+    known before looking; `diagonal` and how far it may be `off` (1 sigma).
 
     One odd wheel shows as much between left and right as in the diagonal, to one side or the other, and the sound ones
     of one side hardly ever differ from those of the other: a level that straights and bends tell poorly is drawn to
@@ -109,8 +118,8 @@ def _left_over_right(
     by_straights = np.logaddexp(
         _ln_normal(levels, level, sigma), _ln_normal(levels, level, FAR_OFF) + math.log(straights.bent)
     )
-    odd = 2.0 * float(np.hypot(SIDES_ALIKE, diagonal[1]))
-    either = np.logaddexp(_ln_normal(levels, 2.0 * diagonal[0], odd), _ln_normal(levels, -2.0 * diagonal[0], odd))
+    odd = 2.0 * float(np.hypot(SIDES_ALIKE, off))
+    either = np.logaddexp(_ln_normal(levels, 2.0 * diagonal, odd), _ln_normal(levels, -2.0 * diagonal, odd))
     before = np.logaddexp(
         either + math.log(0.5 * (1.0 - SIDES_APART)), _ln_normal(levels, 0.0, 2.0 * FAR_APART) + math.log(SIDES_APART)
     )

@@ -49,7 +49,7 @@ def overall_ratio(
         return None
     per_stretch = round(STRETCH_S / STEP_S)
     everywhere = np.ones(int(use.sum()), dtype=bool)
-    level, sigma = robust_intercept(difference[use], [slope[use]], everywhere, per_stretch)
+    level, sigma, _ = robust_intercept(difference[use], [slope[use]], everywhere, per_stretch)
     return RatioEstimate(level, float(np.hypot(sigma, FLOOR)))
 
 

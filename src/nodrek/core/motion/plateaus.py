@@ -37,21 +37,26 @@ def stands(speed: Array, quantum: float) -> Mask:
     return out
 
 
-def rounding_of_mean(speed: Array, used: Mask, quantum: float, long: int) -> float:
-    """1 sigma (ln) of the mean of the `used` blocks of one corner (`speed` as of `stands`) that rounding leaves beyond
-    that of single blocks, which their own scatter shows.
+def rounding_of_sum(speed: Array, shares: Array, quantum: float, long: int) -> float:
+    """1 sigma (ln) of a sum over blocks of one corner (`speed` as of `stands`) that rounding leaves beyond that of
+    single blocks, which their own scatter shows.
 
-    `long`: blocks for which a value stands before nothing shakes it; shorter runs are roundings of their own each.
+    `shares`: how much of each block is in the sum, 0 for those left out; a line that leans on what is far from its
+    blocks has large ones of either sign. `long`: blocks for which a value stands before nothing shakes it; shorter
+    runs are roundings of their own each.
     """
-    at = np.flatnonzero(used)
+    at = np.flatnonzero(shares)
     if quantum <= 0.0 or not at.size:
         return 0.0
-    here = np.nan_to_num(speed[at])
+    here, part = np.nan_to_num(speed[at]), shares[at]
     begins = np.flatnonzero(np.concatenate([[True], (np.diff(at) > 1) | ~stands(speed[at], quantum)[1:]]))
     lasts = np.diff(np.append(begins, at.size))
     # the same number for runs that share their error
     level = np.rint(here[begins] / quantum).astype(np.int64)
     shared = np.unique(np.where(lasts >= long, -1 - np.abs(level), np.arange(lasts.size)), return_inverse=True)[1]
-    together = np.bincount(shared, weights=lasts)
-    step = ROUNDING * quantum / np.maximum(np.bincount(shared, weights=lasts * here[begins]) / together, quantum)
-    return float(np.sqrt(np.sum((together**2 - together) * step**2))) / at.size
+    together, singly, of_run = (
+        np.bincount(shared, weights=np.add.reduceat(of, begins)) for of in (part, part**2, np.ones(at.size))
+    )
+    mean_speed = np.bincount(shared, weights=lasts * here[begins]) / of_run
+    step = ROUNDING * quantum / np.maximum(mean_speed, quantum)
+    return float(np.sqrt(max(0.0, float(np.sum((together**2 - singly) * step**2)))))

@@ -17,7 +17,7 @@ from nodrek.core.model import Array, Corner, WheelChannel
 from nodrek.core.motion.blocks import block_median, median_last_axis, to_blocks
 from nodrek.core.motion.contrasts import Steady, contrasts_of, front_over_rear
 from nodrek.core.motion.events import LostEdges
-from nodrek.core.motion.plateaus import one_value, rounding_of_mean, stands
+from nodrek.core.motion.plateaus import one_value, rounding_of_sum, stands
 from nodrek.core.motion.robust_line import robust_intercept
 from nodrek.core.motion.straights import (
     ROUNDING_REACH,
@@ -67,10 +67,12 @@ HARDLY = 0.2
 
 @dataclass(frozen=True)
 class RatioEstimate:
-    """ln of reported speed over reference (geometric mean of the corners 1) and its 1 sigma."""
+    """ln of reported speed over reference (geometric mean of the corners 1) and its 1 sigma; the part of that which
+    all four share, with the sign of their axle."""
 
     log_ratio: float
     sigma: float
+    sigma_of_axles: float = 0.0
 
     @property
     def ratio(self) -> float:
@@ -197,7 +199,7 @@ def unless_wild(found: dict[Corner, RatioEstimate]) -> dict[Corner, RatioEstimat
 def centred(ratios: Mapping[Corner, RatioEstimate]) -> dict[Corner, RatioEstimate]:
     """The same corners' ratios with a geometric mean of 1, as they are defined."""
     middle = sum(r.log_ratio for r in ratios.values()) / max(len(ratios), 1)
-    return {c: RatioEstimate(r.log_ratio - middle, r.sigma) for c, r in ratios.items()}
+    return {c: replace(r, log_ratio=r.log_ratio - middle) for c, r in ratios.items()}
 
 
 def _estimates(data: RatioData, corners: tuple[Corner, ...]) -> dict[Corner, RatioEstimate]:
@@ -229,33 +231,30 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
     straights = find_straights(Blocks(sides, ahead, slips, data.speed, data.block_s, data.quantum))
     if straights is None:
         return {}
-    level_sigma = float(np.hypot(straights.sigma, 0.5 * _rounding_left(data, corners, straights.blocks & fit)))
+    level_sigma = float(np.hypot(straights.sigma, 0.5 * _rounding_left(data, corners, _alike(straights.blocks & fit))))
     fit = _told_anew(data, corners, fit)
     logs = {c: data.logs[c][fit] for c in corners}
     pull, brake = (slip[fit] for slip in slips)
     rounding = max(ROUNDING_SIGMA * data.quantum / float(np.median(data.speed[fit])), 1e-6)
-    left = _rounding_left(data, corners, fit)
     if len(logs) == 4:
         is_clean = not any(c in data.lost for c in corners)
         yaw = sides[:, fit].mean(axis=0)
         steady = Steady(logs, yaw, (pull, brake), data.speed[fit], data.block_s, rounding, is_clean)
-        contrasts = contrasts_of(steady, straights, level_sigma)
-        floor = {"lr": FLOOR["lr"], **{k: float(np.hypot(FLOOR[k], 0.25 * left)) for k in ("fr", "dg")}}
-        signs = {c: dict(zip(("fr", "lr", "dg"), c.signs, strict=True)) for c in logs}
-        return {
-            c: RatioEstimate(
-                sum(s * contrasts[k][0] for k, s in sign.items()),
-                float(np.sqrt(sum(contrasts[k][1] ** 2 + floor[k] ** 2 for k in sign))),
-            )
-            for c, sign in signs.items()
-        }
+        told = contrasts_of(steady, straights, level_sigma)
+        left = [0.25 * _rounding_left(data, corners, _placed(of.shares, fit)) for of in (told.fr, told.dg)]
+        of_axles = float(np.linalg.norm([told.fr.sigma, left[0], FLOOR["fr"]]))
+        sigma = float(np.linalg.norm([of_axles, told.lr[1], FLOOR["lr"], told.dg.sigma, left[1], FLOOR["dg"]]))
+        values = (told.fr.value, told.lr[0], told.dg.value)
+        ratios = {c: sum(s * v for s, v in zip(c.signs, values, strict=True)) for c in logs}
+        return {c: RatioEstimate(ratio, sigma, of_axles) for c, ratio in ratios.items()}
     # three corners, or one axle: each against the mean of all, on straights only
     centre = np.mean(list(logs.values()), axis=0)
     out, per_stretch = {}, blocks_of_stretch(data.block_s)
     for corner, values in logs.items():
-        value, sigma = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch, rounding)
-        spread = np.hypot(np.hypot(np.hypot(sigma, level_sigma / 2), 2 * FLOOR["fr"]), left / len(logs))
-        out[corner] = RatioEstimate(value, float(spread))
+        here = robust_intercept(values - centre, [pull, brake], straights.blocks[fit], per_stretch, rounding)
+        rounded = _rounding_left(data, corners, _placed(here.shares, fit)) / len(logs)
+        spread = np.linalg.norm([here.sigma, level_sigma / 2, 2 * FLOOR["fr"], rounded])
+        out[corner] = RatioEstimate(here.value, float(spread))
     # robust intercepts need not add up to nothing
     return centred(out)
 
@@ -268,9 +267,22 @@ def _told_anew(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> Mask:
     return anew if np.count_nonzero(anew) * data.block_s >= STRAIGHT_S else fit
 
 
-def _rounding_left(data: RatioData, corners: tuple[Corner, ...], used: Mask) -> float:
-    """1 sigma (ln) of the sum of all corners' means that rounding leaves where values stand (`plateaus`)."""
-    left = [rounding_of_mean(data.shown[c], used, data.quantum, _long(data)) for c in corners]
+def _alike(used: Mask) -> Array:
+    """Shares of blocks in their mean."""
+    return np.asarray(used / max(1.0, float(used.sum())))
+
+
+def _placed(shares: Array, fit: Mask) -> Array:
+    """Shares of the blocks in `fit` among all."""
+    out = np.zeros(fit.size)
+    out[fit] = shares
+    return out
+
+
+def _rounding_left(data: RatioData, corners: tuple[Corner, ...], shares: Array) -> float:
+    """1 sigma (ln) of what the corners' sums over blocks of such `shares` come to together that rounding leaves where
+    values stand (`plateaus`)."""
+    left = [rounding_of_sum(data.shown[c], shares, data.quantum, _long(data)) for c in corners]
     return float(np.linalg.norm(left))
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -40,6 +41,19 @@ class Line:
         asked = np.array(parts) / self.scale
         return float(self.spread * np.sqrt(asked @ np.linalg.pinv(weighed.T @ weighed) @ asked))
 
+    def shares_in_intercept(self) -> Array:
+        """By how much the intercept changes with each value, shape (n,); they add up to 1."""
+        root = np.sqrt(self.weight)
+        return np.asarray(np.linalg.pinv(root[:, None] * self.design)[0] * root / self.scale[0])
+
+
+class Intercept(NamedTuple):
+    """What a line comes to where its columns are zero, its 1 sigma, and how much each value has a share in it."""
+
+    value: float
+    sigma: float
+    shares: Array
+
 
 def robust_line(values: Array, columns: Sequence[Array], least: float = NO_SCATTER) -> Line:
     """Linear model of `values` in the `columns`, shape (n,) each, with Huber weights.
@@ -61,18 +75,21 @@ def robust_line(values: Array, columns: Sequence[Array], least: float = NO_SCATT
 
 def robust_intercept(
     values: Array, columns: Sequence[Array], use: npt.NDArray[np.bool_], per_stretch: int, least: float = NO_SCATTER
-) -> tuple[float, float]:
+) -> Intercept:
     """Intercept of `robust_line` over the values in `use` and its 1 sigma, from stretches of `per_stretch` values."""
     if np.count_nonzero(use) < 4 * (1 + len(columns)):
         middle = float(np.median(values))
-        return middle, scatter_of_mean(values - middle, per_stretch)
+        alike = np.full(values.size, 1.0 / max(values.size, 1))
+        return Intercept(middle, scatter_of_mean(values - middle, per_stretch), alike)
     line = robust_line(values[use], [column[use] for column in columns], least)
     residual = np.full(values.size, np.nan)
     residual[use] = np.clip(line.rest, -3.0 * line.spread, 3.0 * line.spread)
     # the intercept leans on the columns: widen by how far their mean is from zero
     gram = np.linalg.pinv(line.design.T @ line.design)
     widening = np.sqrt(max(1.0, gram[0, 0] * line.rest.size))
-    return float(line.solution[0]), scatter_of_mean(residual, per_stretch) * float(widening)
+    shares = np.zeros(values.size)
+    shares[use] = line.shares_in_intercept()
+    return Intercept(float(line.solution[0]), scatter_of_mean(residual, per_stretch) * float(widening), shares)
 
 
 def scatter_of_mean(values: Array, per_stretch: int) -> float:

@@ -7,6 +7,7 @@ wheel rolls as it did: between the losses it reads what it should, and its ratio
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -33,7 +34,9 @@ def as_reported(
     """Ratios of all that is read, from those ``between`` the losses: a corner that loses edges reports that much less,
     whatever it shows of the drive. Empty where they are nonsense."""
     told = {
-        c: RatioEstimate(r.log_ratio + lost[c].change, float(np.hypot(r.sigma, lost[c].sigma))) if c in lost else r
+        c: replace(r, log_ratio=r.log_ratio + lost[c].change, sigma=float(np.hypot(r.sigma, lost[c].sigma)))
+        if c in lost
+        else r
         for c, r in between.items()
     }
     return unless_wild(centred(told) if lost else told)
@@ -64,7 +67,7 @@ def as_rolling(
         moves = np.array([0.0, losses.change, -apart])
         move = float(shares @ moves)
         spread = float(shares @ (moves - move) ** 2 + shares[1] * losses.sigma**2 + shares[2] * ALIKE**2)
-        told[corner] = RatioEstimate(own.log_ratio + move, own.sigma)
+        told[corner] = replace(own, log_ratio=own.log_ratio + move)
         unsure[corner] = spread
     if not unsure:
         return unless_wild(told)
@@ -72,7 +75,7 @@ def as_rolling(
     shared = sum(unsure.values()) / len(told) ** 2
     return unless_wild(
         {
-            c: RatioEstimate(r.log_ratio, float(np.sqrt(r.sigma**2 + unsure.get(c, 0.0) + shared)))
+            c: replace(r, sigma=float(np.sqrt(r.sigma**2 + unsure.get(c, 0.0) + shared)))
             for c, r in centred(told).items()
         }
     )

@@ -35,6 +35,7 @@ from nodrek.core.verdict.odds import logit
 from nodrek.core.verdict.one_speed import PASSAGES
 from nodrek.core.verdict.ring import SMOOTH_SWING, TOLERATED_SWING, dips_at_one_place
 from nodrek.core.verdict.spin import CONFIDENCE_UNKNOWN
+from nodrek.core.verdict.whole_edges import loses_several_at_once
 
 FEATURES = (
     "one",
@@ -75,7 +76,10 @@ UNLIKE_SILENCE = {Fault.ENCODER_NOISE.value: 0.05, Fault.RING_RUNOUT.value: 0.05
 IN_EVERY_TURN = (Fault.RING_DAMAGE.value, Fault.RING_RUNOUT.value, Fault.ENCODER_NOISE.value, SOUND)
 """Rivals that do not leave most turns right and take others on end."""
 AT_ANY_PLACE, AGREES_BY_ACCIDENT = (Fault.ENCODER_NOISE.value, SOUND), 0.05
-"""Rivals whose dips know no place of the turn, and how likely they are all the same (own estimate: none was seen)."""
+"""Rivals whose dips know no place of the turn and lack single edges, and how likely they are all the same (own
+estimate: none was seen)."""
+SEVERAL_BY_ACCIDENT = 0.01
+"""How likely they are where readings lack several edges at a time (of 200 drives with a bad encoder none came near)."""
 AT_ANY_SPEED = (Fault.RING_DAMAGE.value, Fault.INTERMITTENT.value)
 """Rivals that lose as much at any speed."""
 UNTOLD_AT, UNTOLD = (4.0, SLOW_DRIVE), (0.55, 0.8)
@@ -132,6 +136,8 @@ def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:
     breaks = breaks_between_right_turns(exam, corner)
     if breaks:
         out |= {name: less_likely(breaks) * out.get(name, 1.0) for name in IN_EVERY_TURN}
+    elif loses_several_at_once(exam, corner):
+        out |= {name: SEVERAL_BY_ACCIDENT * out.get(name, 1.0) for name in AT_ANY_PLACE}
     elif dips_at_one_place(exam, corner):
         out |= {name: AGREES_BY_ACCIDENT * out.get(name, 1.0) for name in AT_ANY_PLACE}
     lost = less_likely_lost(exam, corner)

@@ -12,11 +12,11 @@ EVEN_AGAINST, SPREAD_AGAINST = 0.35, 0.08
 """One sound drive in two hundred is beyond 0.9 and 0.35 (three worlds of the benchmarks, the worst of them)."""
 BY_SCALE, SCALES_PROVE = "against_at_all_scales", 0.96
 """Name of the evidence of bends at all scales of time, and how sure it is."""
-SURE_SCALES, SURE_AGAINST = 8.0, 0.2
-LIKELY_SCALES, LIKELY_AGAINST, LIKELY_SIGMAS = 6.5, 0.35, 0.4
+SURE_SCALES, SURE_AGAINST = 11.0, 0.2
+LIKELY_SCALES, LIKELY_AGAINST, LIKELY_SIGMAS = 8.0, 0.35, 0.4
 """What scales say that no sound drive does whose axles go against each other besides, or rather clearly so. (Of 2,664
-sound drives of twelve worlds none is beyond; of 96 whose crossed leads could be seen and were not told otherwise 30
-are.)"""
+sound drives of twelve worlds none is beyond, of noise alone one in 300; of 96 drives whose crossed leads could be seen
+and were not told otherwise 23 are.)"""
 
 
 def find_crossed(exam: Examination) -> list[Finding]:

@@ -284,7 +284,9 @@ def likely_patterns(ratios: Mapping[Corner, RatioEstimate], by_three: bool = Fal
         size = float(centred @ rho) / norm
         rest = rho - size * centred
         is_beyond_wear = len(who) > 1 and abs(size) > LARGEST_BY_WEAR
-        fits.append((who, size, sigma / math.sqrt(norm)))
+        # where one rounding stands for all of a cruise, both wheels of an axle share its error
+        shared = 2.0 * max(ratios[c].sigma_of_axles for c in corners) if len(who) > 1 else 0.0
+        fits.append((who, size, max(sigma / math.sqrt(norm), shared)))
         weights.append(math.log(prior * (BEYOND_WEAR if is_beyond_wear else 1.0)) - 0.5 * float(rest @ rest) / width**2)
     shares = np.exp(np.array(weights) - max(weights))
     shares /= shares.sum()
