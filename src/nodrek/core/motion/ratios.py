@@ -244,8 +244,8 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
         left = [0.25 * _rounding_left(data, corners, _placed(of.shares, fit)) for of in (told.fr, told.dg)]
         of_axles = float(np.linalg.norm([told.fr.sigma, left[0], FLOOR["fr"]]))
         sigma = float(np.linalg.norm([of_axles, told.lr[1], FLOOR["lr"], told.dg.sigma, left[1], FLOOR["dg"]]))
-        values = (told.fr.value, told.lr[0], told.dg.value)
-        ratios = {c: sum(s * v for s, v in zip(c.signs, values, strict=True)) for c in logs}
+        parts = (told.fr.value, told.lr[0], told.dg.value)
+        ratios = {c: sum(s * v for s, v in zip(c.signs, parts, strict=True)) for c in logs}
         return {c: RatioEstimate(ratio, sigma, of_axles) for c, ratio in ratios.items()}
     # three corners, or one axle: each against the mean of all, on straights only
     centre = np.mean(list(logs.values()), axis=0)
