@@ -21,6 +21,9 @@ from nodrek.core.motion.usable import Usable
 BLOCK_S = 1.0
 FROM_SPEEDS, LEAST_BLOCKS = (2.5, 1.2), 12
 """m/s from which wheels are asked, the second, a walk, where fewer blocks than that are faster."""
+COARSEST = 0.05
+"""Steps of the values, of the speed, from which the wheels of two axles pass the same step one after another, each axle
+in an order of its own, and seem to bend against each other."""
 SCALES = (1, 2, 4, 8, 16)
 """Blocks in each of the two stretches that are compared."""
 LEAST_CHANGES, KNOWN = 4, 0.7
@@ -35,9 +38,10 @@ def axles_alike(channels: Mapping[Corner, WheelChannel], usable: Usable) -> floa
     All four corners are asked.
     """
     for from_speed in FROM_SPEEDS:
-        logs = {c: block_means(channels[c], usable, from_speed, BLOCK_S).means for c in Corner}
-        front, rear = (logs[left] - logs[left.mate] for left in (Corner.FL, Corner.RL))
+        blocks = {c: block_means(channels[c], usable, from_speed, BLOCK_S) for c in Corner}
+        front, rear = (blocks[left].means - blocks[left.mate].means for left in (Corner.FL, Corner.RL))
         known = ~np.isnan(front) & ~np.isnan(rear) & ~brakes_or_pulls_hard(usable, front.size, BLOCK_S)
+        known &= np.max([np.nan_to_num(of.step, nan=1.0) for of in blocks.values()], axis=0) < COARSEST
         if np.count_nonzero(known) >= LEAST_BLOCKS:
             break
     else:

@@ -236,7 +236,8 @@ def _frozen_mask(
     all the time and by many of its `steps` (m/s, one of each of the `others`).
 
     Not where another corner keeps to the same value all the time, unless two others do not: in steady driving whole
-    kilometres per hour stand for long, and what changes meanwhile is a corner that loses edges.
+    kilometres per hour stand for long, and what changes meanwhile is a corner that loses edges. Nor where all others
+    keep to it for most of so short a time: a count of edges at a walk does, whatever digits it is written in.
     """
     mask = np.zeros(grid.size, dtype=bool)
     for start, end in zip(*runs, strict=True):
@@ -258,8 +259,10 @@ def _frozen_mask(
         one = bool(changes) and changes[0] > FROZEN_WHILE
         if one and not few:
             apart = [float(np.max(np.abs(k - own[lo]))) for k in known if k.size]
+            usual = [float(np.abs(np.median(k) - own[lo])) for k in known if k.size]
             # nothing is near a value that is none
-            one = not min(apart) <= max(SAME_STEPS * quantum, SAME_SHARE * own[lo])
+            near = max(SAME_STEPS * quantum, SAME_SHARE * own[lo])
+            one = not (min(apart) <= near or (end - start < STUCK_AT_LEAST and max(usual) <= near))
         mask[lo:hi] |= few or one
     return mask
 

@@ -22,8 +22,11 @@ from nodrek.core.verdict.examine import Examination
 Index = npt.NDArray[np.int64]
 DIP_SCORE, DEPTHS = -4.0, (-0.05, -0.2)
 FROM_SPEED, APART_S = 1.5, 0.5
-"""Noise units and ln from which a sample dips (deep ones are also asked by themselves: jolts and single counts are
-shallow); m/s from which it is asked, and seconds that part two dips."""
+"""Noise units and ln from which a sample dips (deep ones are also asked by themselves: jolts are shallow); m/s from
+which it is asked, and seconds that part two dips."""
+COUNTS_LESS = 2.0
+"""Steps of the values that a dip must come to: whole counts of a crawling wheel are one too few now and then, and what
+its mates count is one too many."""
 WIDTHS, LEFT = (1.06, 1.14), 1.1
 """Fastest over slowest dip of one passage or another; times the ends of the band beyond which it is left again: what
 dips over and over while the vehicle keeps to one speed is one passage."""
@@ -113,6 +116,7 @@ def _reads_below(exam: Examination, corner: Corner, wake: float) -> bool:
 
 def _dips(exam: Examination, corner: Corner, depth: float) -> Index:
     """Samples at which each dip of more than `depth` begins."""
-    motion = exam.followed[corner]
-    low = np.flatnonzero(motion.dips(DIP_SCORE, depth) & (motion.expected > FROM_SPEED))
+    motion, step = exam.followed[corner], exam.log.channels[corner].quantum
+    dips = motion.dips(DIP_SCORE, depth) & (motion.expected - motion.speed > COUNTS_LESS * step)
+    low = np.flatnonzero(dips & (motion.expected > FROM_SPEED))
     return np.asarray(low[np.diff(motion.times[low], prepend=-np.inf) > APART_S])
