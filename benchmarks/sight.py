@@ -1,6 +1,6 @@
 """What a clean log was said to be worth, against what was found in its twin: unseen twins, by kind.
 
-python -m benchmarks.sight [TWINS] [FIRST_SEED] [--world first|second|...|twelfth]
+python -m benchmarks.sight [TWINS] [FIRST_SEED] [--world first|second|...|thirteenth]
 
 Training uses seeds from 132,000 on (`tools.train_sight`).
 """
