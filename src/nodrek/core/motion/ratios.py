@@ -7,6 +7,7 @@ good approximation), not of samples.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
@@ -242,7 +243,8 @@ def _estimates_from(data: RatioData, corners: tuple[Corner, ...], fit: Mask) -> 
         steady = Steady(logs, yaw, (pull, brake), data.speed[fit], data.block_s, rounding, is_clean)
         told = contrasts_of(steady, straights, level_sigma)
         left = [0.25 * _rounding_left(data, corners, _placed(of.shares, fit)) for of in (told.fr, told.dg)]
-        of_axles = float(np.linalg.norm([told.fr.sigma, left[0], FLOOR["fr"]]))
+        # both wheels of an axle stand at one value, and are off by the same
+        of_axles = float(np.linalg.norm([told.fr.sigma, math.sqrt(2.0) * left[0], FLOOR["fr"]]))
         sigma = float(np.linalg.norm([of_axles, told.lr[1], FLOOR["lr"], told.dg.sigma, left[1], FLOOR["dg"]]))
         parts = (told.fr.value, told.lr[0], told.dg.value)
         ratios = {c: sum(s * v for s, v in zip(c.signs, parts, strict=True)) for c in logs}
