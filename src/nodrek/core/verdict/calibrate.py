@@ -29,7 +29,6 @@ from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.heals import less_likely_lost
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.log_kind import coarseness, shortness, slowness
-from nodrek.core.verdict.no_turns import repeats_like_its_log
 from nodrek.core.verdict.noise import RISING
 from nodrek.core.verdict.not_turned import NOT_TURNED
 from nodrek.core.verdict.odds import logit
@@ -81,8 +80,6 @@ AT_ANY_PLACE, AGREES_BY_ACCIDENT = (Fault.ENCODER_NOISE.value, SOUND), 0.05
 estimate: none was seen)."""
 SEVERAL_BY_ACCIDENT = 0.01
 """How likely they are where readings lack several edges at a time (of 200 drives with a bad encoder none came near)."""
-BY_HABIT = 0.1
-"""How likely a ring is behind what other corners show as well, each at a scale of its own (own estimate)."""
 AT_ANY_SPEED = (Fault.RING_DAMAGE.value, Fault.INTERMITTENT.value)
 """Rivals that lose as much at any speed."""
 UNTOLD_AT, UNTOLD = (4.0, SLOW_DRIVE), (0.55, 0.8)
@@ -143,8 +140,6 @@ def _unlike(exam: Examination, corner: Corner) -> dict[str, float]:
         out |= {name: SEVERAL_BY_ACCIDENT * out.get(name, 1.0) for name in AT_ANY_PLACE}
     elif dips_at_one_place(exam, corner):
         out |= {name: AGREES_BY_ACCIDENT * out.get(name, 1.0) for name in AT_ANY_PLACE}
-    if repeats_like_its_log(exam, corner):
-        out |= {name: BY_HABIT * out.get(name, 1.0) for name in IN_EVERY_TURN[:2]}
     lost = less_likely_lost(exam, corner)
     if lost < 1.0:
         out |= {name: lost * out.get(name, 1.0) for name in AT_ANY_SPEED}
