@@ -28,6 +28,8 @@ SCALES = (1, 2, 4, 8, 16)
 """Blocks in each of the two stretches that are compared."""
 LEAST_CHANGES, KNOWN = 4, 0.7
 """Changes that say anything about a scale; share of a stretch that must be known."""
+LEAST_SPREAD = 2e-5
+"""ln: two wheels that read the same are shown for one another, and say nothing of bends."""
 MOST_SIGMAS, MOST_LIKE = 3.0, 0.8
 """What one change may say at most, and the squared correlation beyond which no more is believed."""
 
@@ -68,7 +70,10 @@ def _said(pair: list[Array], known: npt.NDArray[np.bool_], scale: int) -> float:
     for axle in pair:
         means = np.where(here, axle[: here.size].reshape(here.shape), 0.0).sum(axis=2) / np.maximum(number, 1)
         change = (means[:, 1] - means[:, 0])[enough]
-        changes.append(np.clip(change / max(mad_sigma(change), 1e-6), -MOST_SIGMAS, MOST_SIGMAS))
+        spread = mad_sigma(change)
+        if spread < LEAST_SPREAD:
+            return 0.0
+        changes.append(np.clip(change / spread, -MOST_SIGMAS, MOST_SIGMAS))
     front, rear = changes
     sizes = [max(float(x @ x), samples) for x in changes]
     alike = float(front @ rear) / float(np.sqrt(sizes[0] * sizes[1]))

@@ -10,6 +10,9 @@ from nodrek.core.verdict.odds import WORTH_WEIGHING, passes
 EVEN_SIGMAS, SPREAD_SIGMAS = 1.1, 0.3
 EVEN_AGAINST, SPREAD_AGAINST = 0.35, 0.08
 """One sound drive in two hundred is beyond 0.9 and 0.35 (three worlds of the benchmarks, the worst of them)."""
+LEAST_BENDS = 0.3
+"""How far bends stand out at both axles (noise: 1, of those told here 0.4 and more): a wheel that is shown in place of
+its mate answers none."""
 BY_SCALE, SCALES_PROVE = "against_at_all_scales", 0.96
 """Name of the evidence of bends at all scales of time, and how sure it is."""
 SURE_SCALES, SURE_AGAINST = 11.0, 0.2
@@ -54,5 +57,7 @@ def find_crossed(exam: Examination) -> list[Finding]:
 def _scales_prove(crossing: Crossing) -> bool:
     """Whether gentle bends that do not stand out of the noise by themselves say it together."""
     against, scales = -crossing.agreement, -crossing.alike
+    if crossing.bends < LEAST_BENDS:
+        return False
     clearly = against > LIKELY_AGAINST and -crossing.sigmas > LIKELY_SIGMAS
     return (scales > SURE_SCALES and against > SURE_AGAINST) or (scales > LIKELY_SCALES and clearly)
