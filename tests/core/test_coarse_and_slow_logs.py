@@ -18,7 +18,6 @@ from nodrek.core.motion.usable import find_usable
 from nodrek.core.verdict.held import held_values
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.whole_edges import are_several_at_once
-from nodrek.desktop.state.words import advice_for_more
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault
 
@@ -106,9 +105,6 @@ def test_the_tyre_of_a_corner_without_its_mate_may_be_its_axle(off: float) -> No
     assert named == ([(Fault.TYRE_SIZE, (Corner.FR,))] if off > 0.02 else [])
     seen = {c: r.could_see[Fault.TYRE_SIZE] for c, r in analysis.corners.items()}
     assert seen[Corner.FR] < 0.1 < min(seen[Corner.RL], seen[Corner.RR])
-    corners = {c.value: r for c, r in analysis.corners.items()}
-    clear = {k: replace(r, could_see={**r.could_see, Fault.RING_DAMAGE: 0.9}) for k, r in corners.items()}
-    assert "front left" in advice_for_more(clear)
 
 
 def test_a_count_less_is_no_break_of_a_lead() -> None:

@@ -20,7 +20,7 @@ from nodrek.core.motion.contrasts import Steady, contrasts_of, front_over_rear
 from nodrek.core.motion.events import find_dropouts, losing_edges, silence_breaks
 from nodrek.core.motion.ratios import estimate_ratios, ratio_blocks
 from nodrek.core.motion.reference import Deviations, compare_corners, voice_of_a_bad_ring
-from nodrek.core.motion.robust_line import robust_intercept
+from nodrek.core.motion.robust_line import robust_intercept, robust_line
 from nodrek.core.motion.rolling import as_reported, as_rolling
 from nodrek.core.motion.straights import Blocks, find_straights
 from nodrek.core.motion.usable import Usable, find_usable
@@ -623,3 +623,16 @@ def test_lines_through_even_places_are_those_of_numpy(values: list[float], first
 def test_places_are_numbered_without_gaps(places: list[int]) -> None:
     array = np.sort(np.array(places, dtype=float))
     assert (consecutive(array) == np.unique(array, return_inverse=True)[1]).all()
+
+
+@given(st.integers(40, 90), st.integers(0, 2), st.integers(0, 1_000))
+def test_shares_of_a_line_find_its_end(count: int, outliers: int, seed: int) -> None:
+    """They weigh any values as the line does: those of any other line of the same columns come to its end exactly."""
+    rng = np.random.default_rng(seed)
+    column = rng.uniform(-1.0, 3.0, count)
+    values = 0.3 + 0.7 * column + 0.01 * rng.standard_normal(count)
+    values[:outliers] += 5.0
+    shares = robust_line(values, [column]).shares_in_intercept()
+    assert shares @ (2.0 - 0.4 * column) == pytest.approx(2.0, rel=1e-9)
+    assert (np.abs(shares[:outliers]) < np.abs(shares).max()).all()
+    assert shares @ values == pytest.approx(robust_line(values, [column]).solution[0], abs=0.01)

@@ -105,6 +105,18 @@ def test_each_fault_has_its_ring_and_its_words(
     )
 
 
+def test_a_corner_without_its_mate_asks_for_it(tmp_path: Path) -> None:
+    from nodrek.io.logs.write import write_csv
+
+    raw = drive(11)
+    write_csv(replace(raw, channels=tuple(c for c in raw.channels if "FL" not in c.name)), tmp_path / "three.csv")
+    answer = analyze_file(tmp_path / "three.csv")
+    assert answer.analysis.verdict is Verdict.NOT_ENOUGH_DATA
+    screen = shown(showing(answer), UNITS)
+    assert screen.answer is not None
+    assert "front left" in screen.answer.lines[-1]
+
+
 def test_an_uncounted_loss_has_no_number() -> None:
     """Without the number of teeth the size of a dip may leave the count open."""
     said = {k: headline(Finding(Fault.RING_DAMAGE, (Corner.RL,), 0.9, "", {"teeth_lost": k})) for k in (None, 1, 3)}

@@ -22,13 +22,18 @@ NO_BEND, LEAST_STRAIGHT, LEAST_PULL = 0.01, 8, 0.5
 of pull that they need together to be believed."""
 
 
-def brakes_or_pulls_hard(usable: Usable, count: int, block_s: float) -> npt.NDArray[np.bool_]:
-    """Blocks in which the vehicle brakes or pulls so hard that wheels slip each in its own way."""
-    size, reach = round(block_s / GRID_STEP), round(HARD_S / GRID_STEP)
+def driven_hard(usable: Usable) -> npt.NDArray[np.bool_]:
+    """Points of the grid at which the vehicle brakes or pulls so hard that wheels slip each in its own way."""
+    reach = round(HARD_S / GRID_STEP)
     change = np.abs(usable.vehicle[reach:] - usable.vehicle[:-reach]) > HARD * HARD_S
     # all of the time in which it changes so
-    during = np.convolve(change, np.ones(reach + 1)) > 0.5
-    return np.asarray(during[: count * size].reshape(count, size).any(axis=1))
+    return np.asarray(np.convolve(change, np.ones(reach + 1)) > 0.5)
+
+
+def brakes_or_pulls_hard(usable: Usable, count: int, block_s: float) -> npt.NDArray[np.bool_]:
+    """Blocks in which it does for some of the time."""
+    size = round(block_s / GRID_STEP)
+    return np.asarray(driven_hard(usable)[: count * size].reshape(count, size).any(axis=1))
 
 
 class BendBlocks(NamedTuple):

@@ -18,9 +18,10 @@ import numpy as np
 import numpy.typing as npt
 
 from nodrek.core.model import Array, Corner
-from nodrek.core.motion.bend_blocks import HARD, HARD_S
+from nodrek.core.motion.bend_blocks import driven_hard
 from nodrek.core.motion.blocks import consecutive, half_sample_mode
 from nodrek.core.motion.robust_line import robust_line
+from nodrek.core.motion.usable import GRID_STEP
 from nodrek.core.verdict.examine import Examination
 from nodrek.core.verdict.stand_in import StandIn, made_of, speed_at
 
@@ -174,10 +175,10 @@ def _blocks(exam: Examination, corner: Corner) -> _Blocks | None:
     """``None`` where there are too few of them."""
     motion = exam.followed[corner]
     speeds = {c: speed_at(exam, c, motion.times) for c in Corner}
-    # wheels that brake or pull hard slip each in its own way, and what parts them then is no bend
-    grid, vehicle = exam.usable.grid, exam.usable.vehicle
-    before, after = (np.interp(motion.times + by * HARD_S, grid, vehicle) for by in (-0.5, 0.5))
-    moving = (motion.vehicle > FROM_SPEED) & (np.abs(after - before) < HARD * HARD_S)
+    # what parts wheels that brake or pull hard is no bend
+    hard = driven_hard(exam.usable)
+    at = np.clip((motion.times / GRID_STEP).astype(np.int64), 0, hard.size - 1)
+    moving = (motion.vehicle > FROM_SPEED) & ~hard[at]
     with np.errstate(invalid="ignore"):
         for values in speeds.values():
             moving &= np.abs(values - motion.vehicle) < MOST_OFF * motion.vehicle

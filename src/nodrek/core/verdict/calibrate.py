@@ -79,7 +79,7 @@ AT_ANY_PLACE, AGREES_BY_ACCIDENT = (Fault.ENCODER_NOISE.value, SOUND), 0.05
 """Rivals whose dips know no place of the turn and lack single edges, and how likely they are all the same (own
 estimate: none was seen)."""
 SEVERAL_BY_ACCIDENT = 0.01
-"""How likely they are where readings lack several edges at a time (of 200 drives with a bad encoder none came near)."""
+"""How likely they are where readings lack several edges at a time (none of 210 drives with a bad encoder does)."""
 AT_ANY_SPEED = (Fault.RING_DAMAGE.value, Fault.INTERMITTENT.value)
 """Rivals that lose as much at any speed."""
 UNTOLD_AT, UNTOLD = (4.0, SLOW_DRIVE), (0.55, 0.8)

@@ -11,15 +11,15 @@ EVEN_SIGMAS, SPREAD_SIGMAS = 1.1, 0.3
 EVEN_AGAINST, SPREAD_AGAINST = 0.35, 0.08
 """One sound drive in two hundred is beyond 0.9 and 0.35 (three worlds of the benchmarks, the worst of them)."""
 LEAST_BENDS = 0.3
-"""How far bends stand out at both axles (noise: 1, of those told here 0.4 and more): a wheel that is shown in place of
-its mate answers none."""
+"""How far bends stand out at both axles (noise: 1; 0.7 and more where scales tell it): a wheel that is shown in place
+of its mate answers none."""
 BY_SCALE, SCALES_PROVE = "against_at_all_scales", 0.96
 """Name of the evidence of bends at all scales of time, and how sure it is."""
 SURE_SCALES, SURE_AGAINST = 11.0, 0.2
 LIKELY_SCALES, LIKELY_AGAINST, LIKELY_SIGMAS = 8.0, 0.35, 0.4
 """What scales say that no sound drive does whose axles go against each other besides, or rather clearly so. (Of 2,664
-sound drives of twelve worlds none is beyond, of noise alone one in 300; of 96 drives whose crossed leads could be seen
-and were not told otherwise 23 are.)"""
+sound drives of twelve worlds none is beyond, of noise alone one in 600; of 96 drives whose crossed leads could be seen
+and were not told otherwise 21 are.)"""
 
 
 def find_crossed(exam: Examination) -> list[Finding]:
