@@ -112,9 +112,11 @@ def test_a_corner_without_its_mate_asks_for_it(tmp_path: Path) -> None:
     write_csv(replace(raw, channels=tuple(c for c in raw.channels if "FL" not in c.name)), tmp_path / "three.csv")
     answer = analyze_file(tmp_path / "three.csv")
     assert answer.analysis.verdict is Verdict.NOT_ENOUGH_DATA
-    screen = shown(showing(answer), UNITS)
+    screen = shown(showing(answer, view=View.RATIOS), UNITS)
     assert screen.answer is not None
+    assert screen.ratios is not None
     assert "front left" in screen.answer.lines[-1]
+    assert (1.3, "without its mate ±1.3 %") in screen.ratios.marks
 
 
 def test_an_uncounted_loss_has_no_number() -> None:

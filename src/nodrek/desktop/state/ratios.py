@@ -9,7 +9,7 @@ from statistics import median
 from nodrek.core.model import Analysis, Corner
 from nodrek.core.verdict.explain import WORN_OUT
 from nodrek.core.verdict.judge import FAULTY_FROM
-from nodrek.core.verdict.tyre import WORTH_SAYING
+from nodrek.core.verdict.tyre import AXLE_WORTH_SAYING, WORTH_SAYING
 from nodrek.desktop.state.screen import RatioRow, RatiosScreen
 from nodrek.desktop.state.session import Session
 from nodrek.desktop.state.words import percent, signed, where_words
@@ -43,18 +43,22 @@ def present_ratios(session: Session) -> RatiosScreen | None:
             "20 km/h."
         )
     widest = max((max(abs(r.low), abs(r.high)) for r in known_rows), default=1.0)
-    # room for the mark of one tooth, so that a small difference is seen as small
-    span = max(1.0, 1.25 * widest)
+    sound, worn, alone = 100.0 * WORTH_SAYING, 100.0 * WORN_OUT, 100.0 * AXLE_WORTH_SAYING
+    is_alone = any(c.mate not in shown for c in shown)
+    # room for the marks, so that a small difference is seen as small
+    span = max(1.25 * alone if is_alone else 1.0, 1.25 * widest)
     step = next((s for s in STEPS if span / s <= 4), STEPS[-1])
     count = math.floor(span / step)
     ticks = tuple((i * step, f"{i * step:+g}" if i else "0") for i in range(-count, count + 1))
     teeth = answer.examination.vehicle.teeth or 48
-    sound, worn = 100.0 * WORTH_SAYING, 100.0 * WORN_OUT
     explanations = [
         (sound, f"sound sets stay within ±{sound:g} %"), (-sound, ""),
         (100.0 / teeth, f"one tooth more of {teeth}"), (-100.0 / teeth, "one tooth less"),
         (worn, "worn out against new"), (-worn, "new against worn out"),
     ]  # fmt: skip
+    if is_alone:
+        # only the other axle has a say about such a corner, and its own may be worn
+        explanations += [(alone, f"without its mate ±{alone:g} %"), (-alone, "")]
     marks = _apart([m for m in sorted(explanations) if abs(m[0]) < 0.98 * span], span)
     sentence = (_explained(answer.analysis) or SENTENCE) + BAR + (LEFT_OUT if answer.examination.lost else "")
     return RatiosScreen(tuple(rows), span, ticks, marks, sentence, empty)
