@@ -15,8 +15,10 @@ from nodrek.core.verdict.asleep import asleep_behind
 from nodrek.core.verdict.examine import Examination, examine
 from nodrek.core.verdict.judge import analyze_log
 from nodrek.core.verdict.one_value import keeps_to_one_value
+from nodrek.core.verdict.stopgap import stopgap_s
 from nodrek.io.knowledge import shipped_calibration
 
+TRIP_S = 30.0
 WAKE_KMH, STUCK_KMH, BELIEVED = 18.0, 30.0, 0.2
 """Of the sensor that sleeps; the value that is stuck, and how far from the others it is believed, as a part of them."""
 
@@ -30,9 +32,8 @@ def pull_aways(
     `STUCK_KMH` where that is not believed.
     """
     rng = np.random.default_rng(seed)
-    trip = 30.0
-    times = np.arange(0.0, 6.0 * trip, 1.0 / rate_hz)
-    vehicle = 50.0 * np.clip(4.0 * np.sin(np.pi * times / trip) ** 2, 0.0, 1.0)
+    times = np.arange(0.0, 6.0 * TRIP_S, 1.0 / rate_hz)
+    vehicle = 50.0 * np.clip(4.0 * np.sin(np.pi * times / TRIP_S) ** 2, 0.0, 1.0)
     shown = {c: np.maximum(vehicle + 0.5 * rng.standard_normal(times.size) * (vehicle > 0.5), 0.0) for c in Corner}
     if asleep is not None:
         middle = np.median([shown[c] for c in Corner if c is not asleep], axis=0)
@@ -121,3 +122,19 @@ def test_a_quiet_corner_that_keeps_to_many_coarse_values_is_not_frozen(rate: flo
     """Half a minute at 54 km/h while the others read 53 to 55, twenty seconds at 55, six at 56."""
     sure, _ = judged(eleventh_world.draw(1_410_007, "healthy", rate).log)
     assert not sure
+
+
+@pytest.mark.parametrize("rate_hz", [50.0, 10.0, 4.0])
+@pytest.mark.parametrize(("shown_s", "fault"), [
+    ((5.0,) * 6, Fault.NO_SIGNAL), ((5.0, 3.0, 7.5, 4.0, 9.0, 6.0), Fault.INTERMITTENT),
+])  # fmt: skip
+def test_a_unit_that_gives_up_after_each_pull_away_hides_a_dead_corner(
+    rate_hz: float, shown_s: tuple[float, ...], fault: Fault
+) -> None:
+    """For as long each time, and no lead breaks by the clock; one that breaks whenever it likes is told as that."""
+    raw = pull_aways(rate_hz, 0.1, 3)
+    own = raw.channels[0].times_s % TRIP_S < np.repeat(shown_s, raw.channels[0].times_s.size // 6)
+    shown = np.where(own, np.mean([c.values for c in raw.channels[1:]], axis=0), 0.0)
+    found, exam = judged(replace(raw, channels=(replace(raw.channels[0], values=shown), *raw.channels[1:])))
+    assert [(f.fault, f.corners) for f in found] == [(fault, (Corner.FL,))]
+    assert (stopgap_s(exam, Corner.FL) or 0.0) == pytest.approx(5.0 * (fault is Fault.NO_SIGNAL), abs=0.5)

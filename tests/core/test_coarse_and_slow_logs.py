@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from benchmarks import eighth_world, fifth_world, twelfth_world
+from benchmarks import eighth_world, fifth_world, ninth_world, twelfth_world
 from scipy.signal import lfilter
 
 from conftest import drive, quiet
@@ -16,7 +16,7 @@ from nodrek.core.motion.crossing import find_crossing
 from nodrek.core.motion.reference import Deviations
 from nodrek.core.motion.usable import find_usable
 from nodrek.core.verdict.held import held_values
-from nodrek.core.verdict.judge import analyze_log
+from nodrek.core.verdict.judge import analyze_log, raw_findings
 from nodrek.core.verdict.whole_edges import are_several_at_once
 from nodrek.io.knowledge import shipped_calibration
 from nodrek.simulate.faults import Cause, SimulatedFault
@@ -105,6 +105,17 @@ def test_the_tyre_of_a_corner_without_its_mate_may_be_its_axle(off: float) -> No
     assert named == ([(Fault.TYRE_SIZE, (Corner.FR,))] if off > 0.02 else [])
     seen = {c: r.could_see[Fault.TYRE_SIZE] for c, r in analysis.corners.items()}
     assert seen[Corner.FR] < 0.1 < min(seen[Corner.RL], seen[Corner.RR])
+
+
+def test_what_trees_do_not_believe_hides_no_tyre() -> None:
+    """A wheel 3.3 % off, and a ring that its finder thinks damaged and the trees do not."""
+    analysis, exam = analyze_log(
+        map_corners(ninth_world.draw(1_553_000, "wrong size", 10.0).log), Vehicle(), quiet, shipped_calibration()
+    )
+    raw = {f.fault: f.confidence for f in raw_findings(exam) if f.corners == (Corner.FR,)}
+    assert raw[Fault.RING_DAMAGE] > 0.9
+    assert raw[Fault.RING_COUNT] < 0.1
+    assert [f.fault for f in analysis.findings if f.confidence >= 0.5] == [Fault.RING_COUNT]
 
 
 def test_a_count_less_is_no_break_of_a_lead() -> None:

@@ -20,6 +20,7 @@ from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.odds import passes, ratio_odds
 from nodrek.core.verdict.rows import EVEN_ROW, FASTEST, ROW_SPREAD, row_says, weigh_rows
 from nodrek.core.verdict.simultaneous import tell_simultaneous
+from nodrek.core.verdict.stopgap import stopgap_s
 from nodrek.core.verdict.trigger import NOTHING, Trigger, TriggerKind, find_trigger
 
 DEEP = -0.12
@@ -58,7 +59,7 @@ def find_breaks(
 
     `gaps`, `weak`: how surely a corner is silent because it sleeps, or because an arc of its ring is weak.
     """
-    found = [_for_long(exam, c) for c in exam.log.corners if exam.usable.gone[c].size]
+    found = [_for_long(exam, c) for c in exam.log.corners if exam.usable.gone[c].size and stopgap_s(exam, c) is None]
     long = {c for f in found for c in f.corners}
     for corner in exam.followed:
         if corner in long:

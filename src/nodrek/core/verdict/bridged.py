@@ -57,6 +57,8 @@ CALM, CALM_S = 1.0, 1.0
 """m/s² up to which driving is calm; seconds over which that is seen, at least."""
 BREAKS_FROM_SPEED = 4.5
 """m/s: below, sound channels stand still as well."""
+LOW, EQUALLY = -0.08, 0.25
+"""ln of the speed from which a value that is kept reads too low, and how alike that is every time, in parts of it."""
 TOGETHER_S, LONGEST_BREAK_S = 0.5, 3.0
 """Runs closer than this are one break: a contact chatters. What goes on for longer than that is none."""
 COARSE = 0.1
@@ -115,6 +117,8 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     starts, seconds, middling = _clusters(exam, corner, own, least)
     if starts.size < LEAST_BREAKS or seconds.max() < LEAST_BREAK_S:
         return None
+    if way is StandIn.LAST and _are_equally_low(exam, corner, starts):
+        return None
     fast_from = min(middle_speed(exam, corner), FAST_ENOUGH)
     fast = np.count_nonzero(exam.followed[corner].vehicle[starts] > fast_from)
     if fast < LEAST_FAST * starts.size:
@@ -130,6 +134,16 @@ def _breaks_by(exam: Examination, corner: Corner, way: StandIn) -> HeldBreaks | 
     if starts.size <= middling - _more_than(by_chance):
         return None
     return HeldBreaks(way, starts, float(seconds.max()))
+
+
+def _are_equally_low(exam: Examination, corner: Corner, starts: npt.NDArray[np.int64]) -> bool:
+    """Whether what is kept reads too low by the same share every time: a unit that does not believe how its reading
+    jumps back shows the same lost edges for a while; one that bridges a break keeps what it read before."""
+    motion = exam.followed[corner]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        low = np.log(motion.speed[starts] / motion.vehicle[starts])
+    usual = float(np.median(low))
+    return usual < LOW and bool(np.all(np.abs(low - usual) < -EQUALLY * usual))
 
 
 def _any_calm(exam: Examination, begins: Array, seconds: Array) -> bool:

@@ -76,7 +76,7 @@ def find_dead(exam: Examination) -> list[Finding]:
                 | ({"or": NOT_TURNED} if stand and always else {"or": Fault.AIR_GAP.value} if asleep else {}),
             )
         )
-    for corner in exam.followed:
+    for corner in exam.log.corners:
         made = made_of_others(exam, corner)
         if made is not None and not exam.usable.frozen[corner]:
             found.append(_made(exam, corner, made))

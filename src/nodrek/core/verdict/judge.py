@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 
 import numpy as np
 
@@ -50,6 +50,9 @@ FAULTY_FROM = 0.5
 LONGEST_SPARSE_S = 150 * 3600.0
 SECONDS_A_SAMPLE = 6.0
 """Longer than both, a log is mostly hole."""
+LOWERS_RATIO, DOUBTED = (Fault.RING_DAMAGE, Fault.INTERMITTENT, Fault.ENCODER_NOISE), 0.1
+"""What may pass for an odd tyre, and the probability below which it is not believed to, whatever its finder said (half
+of what is reported)."""
 NOTHING_LEARNT = Calibration({})
 AT_ITS_END_S = 1.0
 """Seconds about a long silence in which a dropout is a part of it."""
@@ -117,12 +120,25 @@ def weigh(exam: Examination, calibration: Calibration | None = None) -> tuple[Fi
     """Findings worth a report, strongest first."""
     everything = raw_findings(exam)
     if calibration is not None:
-        everything = calibrated(everything, exam, calibration)
+        known = calibrated(everything, exam, calibration)
+        doubted = [raw for raw, weighed in zip(everything, known, strict=True) if _is_doubted(raw, weighed)]
+        if doubted:
+            # what nothing is left of explains no ratio
+            everything = raw_findings(exam, [(f.fault, f.corners) for f in doubted])
+            known = calibrated(everything, exam, calibration)
+        everything = known
     return tuple(sorted((f for f in everything if f.confidence >= REPORT_FROM), key=lambda f: -f.confidence))
 
 
-def raw_findings(exam: Examination) -> list[Finding]:
-    """Everything any finder says; what one fault explains is not said of another."""
+def _is_doubted(raw: Finding, weighed: Finding) -> bool:
+    return raw.fault in LOWERS_RATIO and raw.confidence >= REPORT_FROM and weighed.confidence < DOUBTED
+
+
+def raw_findings(exam: Examination, doubted: Collection[tuple[Fault, tuple[Corner, ...]]] = ()) -> list[Finding]:
+    """Everything any finder says; what one fault explains is not said of another.
+
+    `doubted`: what explains no odd ratio, however sure its finder is of it.
+    """
     damage = find_ring_damage(exam)
     sure = [f for f in damage if f.confidence >= FAULTY_FROM]
     gaps = find_gaps(exam, by_corner(damage))
@@ -132,9 +148,6 @@ def raw_findings(exam: Examination) -> list[Finding]:
     weak = {c: weak_in_slow_turns(exam, c) for c in exam.motions}
     breaks = find_breaks(exam, losing_edges, by_corner(gaps), weak)
     dead = find_dead(exam)
-    lossy = [f for f in (*damage, *breaks) if may_lower_ratio(exam, f)]
-    # what is made of the others tells nothing of their ratios
-    all_read = not any(HELD in f.evidence for f in dead)
     frozen = find_frozen(exam)
     stuck = {c for c in exam.followed if keeps_to_one_value(exam, c) is not None}
     everything = [
@@ -146,11 +159,21 @@ def raw_findings(exam: Examination) -> list[Finding]:
         *find_runout(exam),
         *breaks,
         *noise,
-        *(find_tyre(exam, by_corner(lossy), by_corner(noise)) if all_read else ()),
-        *find_all_four(exam),
     ]
+    everything += _odd_ratios(exam, [f for f in everything if (f.fault, f.corners) not in doubted])
     # what such a corner shows beside its value is not its own
     return [f for f in everything if f in frozen or stuck.isdisjoint(f.corners)]
+
+
+def _odd_ratios(exam: Examination, others: list[Finding]) -> list[Finding]:
+    """Tyres, axles and numbers of teeth, as far as `others` do not explain them."""
+    overall = find_all_four(exam)
+    # what is made of the others tells nothing of their ratios
+    if any(f.fault is Fault.NO_SIGNAL and HELD in f.evidence for f in others):
+        return overall
+    lossy = [f for f in others if f.fault in (Fault.RING_DAMAGE, Fault.INTERMITTENT) and may_lower_ratio(exam, f)]
+    noise = [f for f in others if f.fault is Fault.ENCODER_NOISE]
+    return [*find_tyre(exam, by_corner(lossy), by_corner(noise)), *overall]
 
 
 def by_corner(findings: list[Finding]) -> dict[Corner, float]:

@@ -29,6 +29,7 @@ from nodrek.core.verdict.stand_in import (
     ways_to_ask,
     would_tell,
 )
+from nodrek.core.verdict.stopgap import stopgap_s
 
 MADE, ALL_BUT_ALL, MATES_MOST = 0.7, 0.95, 0.25
 """Share of samples that agree from which a corner has no reading of its own (polls at different moments spoil the
@@ -65,6 +66,9 @@ def made_of_others(exam: Examination, corner: Corner) -> Made | None:
 
 
 def _made_of_others(exam: Examination, corner: Corner) -> Made | None:
+    lasts = stopgap_s(exam, corner)
+    if lasts is not None:
+        return Made(f"what it makes of the others for {lasts:.1f} s after each pull-away, then zero,")
     if corner not in exam.followed:
         return None
     copied = copied_from_mate(exam, corner)
