@@ -46,8 +46,9 @@ RISING = "rising_percent"
 """Name of the evidence of readings that are too high."""
 RISES_RATHER = 3.0
 """Times as many rises as dips from which a corner counts edges that are no teeth."""
-READS_LOW, READS_LOW_SIGMAS = -0.03, -4.0
-"""Mean (ln) of a corner, and that over its error, under which lost edges make it, however even it is."""
+ANOTHER_MEAN, ANOTHER_SIGMAS = 0.03, 4.0
+"""How far (ln) the mean of a corner is from the others', and that over its error, where edges that are lost, or are
+no teeth, make it, however even it is."""
 EVEN_SIZE, EVEN_SIZE_OF_FAST, MOST_EVEN_SIZE = 0.88, 0.78, 2.5
 """Size of the upper half of the rises over that of the dips: at least in slow logs (filters come to 0.85), at least
 where deviations come anew, and at most."""
@@ -118,7 +119,7 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     mates_skew = float(np.median([d.skew for d in others]))
     total = int(dips.sum())
     seconds = count / max(exam.log.channels[corner].rate, 0.1)
-    if not _reads_low(exam, corner) and _is_even(exam.followed[corner], shares[corner]):
+    if not _has_another_mean(exam, corner) and _is_even(exam.followed[corner], shares[corner]):
         return replace(NO_NOISE, mates_share=mates_share, seconds=seconds, even=True)
     rises = high & moving
     mates_rising = float(np.median([(d.rises & d.moving).sum() / max(d.moving.sum(), 1) for d in others]))
@@ -132,11 +133,11 @@ def _noisiness(exam: Examination, corner: Corner) -> Noisiness:
     )  # fmt: skip
 
 
-def _reads_low(exam: Examination, corner: Corner) -> bool:
-    """Whether its mean is lower than its tyre makes it: a filter that forgets slowly takes lost edges for its level
-    and swings about that as far up as down."""
+def _has_another_mean(exam: Examination, corner: Corner) -> bool:
+    """Whether its mean is not what its tyre makes it: a filter that forgets slowly takes lost edges for its level and
+    swings about that as far up as down, and so do coarse values about edges that are no teeth."""
     ratio = exam.ratios.get(corner)
-    return ratio is not None and ratio.log_ratio < min(READS_LOW, READS_LOW_SIGMAS * ratio.sigma)
+    return ratio is not None and abs(ratio.log_ratio) > max(ANOTHER_MEAN, ANOTHER_SIGMAS * ratio.sigma)
 
 
 def _is_even(motion: Deviations, seen: _Dips) -> bool:
