@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from itertools import pairwise
 from types import MappingProxyType, ModuleType
 
 import numpy as np
@@ -169,6 +170,24 @@ def test_breaks_that_a_unit_bridges_are_counted(way: StandIn) -> None:
     assert way.value in first.summary
     assert all(f.confidence < 0.1 for f in analysis.findings[1:])
     assert all(held_breaks(exam, c) is None for c in Corner if c is not Corner.RL)
+
+
+@pytest.mark.parametrize(("least", "most", "are_breaks"), [(0.82, 0.84, False), (0.4, 0.95, True)])
+def test_values_kept_equally_low_are_lost_edges(least: float, most: float, are_breaks: bool) -> None:
+    """Lost teeth read as low every time; the begin of a break may read anything."""
+    raw = held_log("breaks", 3)
+    at = list(Corner).index(Corner.RL)
+    own = raw.channels[at].values.copy()
+    begins = np.flatnonzero(
+        (np.diff(own, prepend=np.nan, append=np.nan)[1:] == 0.0) & (np.diff(own, prepend=0.0) != 0.0)
+    )
+    runs = [(k, k + int(np.argmax(own[k:] != own[k]))) for k in begins.tolist() if (own[k : k + 10] == own[k]).all()]
+    for (first, last), share in zip(runs, np.random.default_rng(1).uniform(least, most, len(runs)), strict=True):
+        own[first:last] *= share
+    raw = replace(raw, channels=tuple(replace(c, values=own) if k == at else c for k, c in enumerate(raw.channels)))
+    found = held_breaks(examine(map_corners(raw), Vehicle(), lambda share, doing: None), Corner.RL)
+    assert len(runs) == 9
+    assert (found is not None) is are_breaks
 
 
 @pytest.mark.parametrize(("usual_speed", "breaks"), [(25.0, 9), (8.0, 0)])
