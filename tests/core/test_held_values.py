@@ -178,10 +178,8 @@ def test_values_kept_equally_low_are_lost_edges(least: float, most: float, are_b
     raw = held_log("breaks", 3)
     at = list(Corner).index(Corner.RL)
     own = raw.channels[at].values.copy()
-    begins = np.flatnonzero(
-        (np.diff(own, prepend=np.nan, append=np.nan)[1:] == 0.0) & (np.diff(own, prepend=0.0) != 0.0)
-    )
-    runs = [(k, k + int(np.argmax(own[k:] != own[k]))) for k in begins.tolist() if (own[k : k + 10] == own[k]).all()]
+    begins = np.flatnonzero(np.diff(own, prepend=0.0)).tolist()
+    runs = [(a, b) for a, b in pairwise(begins) if b - a >= 10]
     for (first, last), share in zip(runs, np.random.default_rng(1).uniform(least, most, len(runs)), strict=True):
         own[first:last] *= share
     raw = replace(raw, channels=tuple(replace(c, values=own) if k == at else c for k, c in enumerate(raw.channels)))
