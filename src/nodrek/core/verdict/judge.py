@@ -121,11 +121,12 @@ def weigh(exam: Examination, calibration: Calibration | None = None) -> tuple[Fi
     everything = raw_findings(exam)
     if calibration is not None:
         known = calibrated(everything, exam, calibration)
-        doubted = [raw for raw, weighed in zip(everything, known, strict=True) if _is_doubted(raw, weighed)]
+        doubted = {(f.fault, f.corners): k for f, k in zip(everything, known, strict=True) if _is_doubted(f, k)}
         if doubted:
             # what nothing is left of explains no ratio
-            everything = raw_findings(exam, [(f.fault, f.corners) for f in doubted])
-            known = calibrated(everything, exam, calibration)
+            again = [doubted.get((f.fault, f.corners), f) for f in raw_findings(exam, doubted)]
+            known = [f for f in known if f.fault not in ODD_RATIO]
+            known += [f for f in calibrated(again, exam, calibration) if f.fault in ODD_RATIO]
         everything = known
     return tuple(sorted((f for f in everything if f.confidence >= REPORT_FROM), key=lambda f: -f.confidence))
 
