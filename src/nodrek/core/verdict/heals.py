@@ -37,6 +37,8 @@ LEFT = 0.15
 """Of the dips a sample, so many may be left in fast turns at most."""
 LEAST_DIPS, LEAST_SAMPLES = 2, 10
 """Slow dips, and fast samples, from which it is asked."""
+LEAST_AGAIN, AGAIN_DEPTH = 8, -0.1
+"""Dips of such depth (ln) at speeds beyond from which nothing has healed."""
 OF_CHOICE = 1.5
 """Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.4, of 183 with a
 ring out of centre, one that stands back on a part or a sensor that stands off 74 are below -1.5."""
@@ -81,13 +83,21 @@ def log_chance_of_staying(motion: Deviations) -> float:
         asked = _between(centres, heard, ABOVE) & (foretold < np.minimum(FAST_DEPTH, FAST_SCORE * noise))
         # a class lies to one side of that speed or the other, a dip in it may lie on the other
         fast, of_slow = int(samples[asked].sum()), max(count, int(samples[_between(centres, heard, BELOW)].sum()))
-        if fast < LEAST_SAMPLES:
+        if fast < LEAST_SAMPLES or _come_again(motion, speed, depth, heard, count / of_slow):
             continue
         there = asked[np.clip(np.searchsorted(CLASSES, speed) - 1, 0, centres.size - 1)]
         there &= _between(speed, heard, ABOVE) & (depth < STILL_A_DIP * deep * (at / np.maximum(speed, 0.1)) ** 2)
         left = int(np.count_nonzero(there))
         least = min(least, log_at_most(left, count + left, LEFT * fast / (of_slow + LEFT * fast)))
     return least
+
+
+def _come_again(motion: Deviations, speed: Array, depth: Array, heard: float, share: float) -> bool:
+    """Whether dips are as frequent again above all that is asked: a unit hides those that it does not believe, at the
+    speeds at which they are deepest, and what is heard once stays so."""
+    beyond = ABOVE[1] * heard
+    again = int(np.count_nonzero((speed >= beyond) & (depth < AGAIN_DEPTH)))
+    return again >= LEAST_AGAIN and again >= 0.5 * LEFT * share * np.count_nonzero(motion.expected >= beyond)
 
 
 def _between(speed: Array, heard: float, times: tuple[float, float]) -> npt.NDArray[np.bool_]:
