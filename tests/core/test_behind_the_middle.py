@@ -124,6 +124,12 @@ def test_a_quiet_corner_that_keeps_to_many_coarse_values_is_not_frozen(rate: flo
     assert not sure
 
 
+def test_wheels_that_a_smooth_filter_keeps_together_do_not_sleep() -> None:
+    """A sound car: its front left wheel runs in the middle of all in some pull-aways, for a second each."""
+    exam = examine(map_corners(third_world.draw(1_440_005, "healthy", 50.0).log), Vehicle(), quiet)
+    assert not any(asleep_behind(exam, c) for c in Corner)
+
+
 @pytest.mark.parametrize("rate_hz", [50.0, 10.0, 4.0])
 @pytest.mark.parametrize(("shown_s", "fault"), [
     ((5.0,) * 6, Fault.NO_SIGNAL), ((5.0, 3.0, 7.5, 4.0, 9.0, 6.0), Fault.INTERMITTENT),

@@ -76,11 +76,13 @@ def _told_by_digits(exam: Examination, corner: Corner) -> Asleep | None:
         return None
     for way, tried in exam.once("asleep", lambda: _all_wakes(exam)).items():
         own = tried[corner]
+        nats = own.nats * min(1.0, exam.followed[corner].step_s / LEAST_APART_S)
         mates = [c for c in tried if c is not corner]
         if (
             own.wake < CLEARLY * WAKES[0]
             or own.spells < LEAST_SPELLS
-            or own.nats < max(LEAST_NATS, OVER_MATES * max(tried[c].nats for c in mates))
+            or nats < LEAST_NATS
+            or own.nats < OVER_MATES * max(tried[c].nats for c in mates)
         ):
             continue
         asleep, awake = _shares(exam, corner, way, own.wake)
