@@ -172,6 +172,21 @@ def test_breaks_that_a_unit_bridges_are_counted(way: StandIn) -> None:
     assert all(held_breaks(exam, c) is None for c in Corner if c is not Corner.RL)
 
 
+def test_a_faint_swing_of_a_mate_behind_a_smooth_filter_makes_no_lost_edges() -> None:
+    """Four hundredths of a per cent carry a sound wheel through the middle of the others once a turn."""
+    drawn = seventh_world.draw(2_125_000, "eccentric", 50.0)
+    exam = examine(map_corners(drawn.log), Vehicle(), lambda share, doing: None)
+    assert not any(held.is_tied for c in Corner if (held := held_values(exam, c)) is not None)
+
+
+def test_a_drive_that_only_crawls_does_not_prove_lost_edges() -> None:
+    """Three and a half metres a second at most: a part of the ring that stands back is silent as well."""
+    log = map_corners(eighth_world.draw(1_486_000, "lifted by rust", 50.0).log)
+    analysis, _ = analyze_log(log, Vehicle(), lambda share, doing: None)
+    told = [f.confidence for f in analysis.findings if f.fault is Fault.RING_DAMAGE and f.corners == (Corner.FR,)]
+    assert 0.5 <= told[0] < 0.7
+
+
 @pytest.mark.parametrize(("least", "most", "are_breaks"), [(0.82, 0.84, False), (0.4, 0.95, True)])
 def test_values_kept_equally_low_are_lost_edges(least: float, most: float, are_breaks: bool) -> None:
     """Lost teeth read as low every time; the begin of a break may read anything."""

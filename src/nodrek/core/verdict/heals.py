@@ -97,7 +97,8 @@ def _come_again(motion: Deviations, speed: Array, depth: Array, heard: float, sh
     speeds at which they are deepest, and what is heard once stays so."""
     beyond = ABOVE[1] * heard
     again = int(np.count_nonzero((speed >= beyond) & (depth < AGAIN_DEPTH)))
-    return again >= LEAST_AGAIN and again >= 0.5 * LEFT * share * np.count_nonzero(motion.expected >= beyond)
+    least = max(LEAST_AGAIN, 0.5 * LEFT * share * int(np.count_nonzero(motion.expected >= beyond)))
+    return again >= least
 
 
 def _between(speed: Array, heard: float, times: tuple[float, float]) -> npt.NDArray[np.bool_]:

@@ -69,6 +69,9 @@ ENOUGH_MATES = 3
 PULLS_LOG_P, PULLS = -30.0, 0.008
 """(ln) chance and amplitude from which the pattern of another ring pulls: sound rings of few teeth stay below. A
 swing pulls however small it is."""
+LOCKED_LOG_P = -100.0
+"""(ln) chance from which a pattern that is a swing pulls however small it is: behind a smooth filter hundredths of a
+per cent carry a wheel through the middle of the others once a turn."""
 HELD = "held_values"
 """Name of the evidence that needs no learnt probability: the runs are their own proof."""
 
@@ -117,7 +120,11 @@ def is_pulled(exam: Examination, corner: Corner) -> bool:
     """Whether a mate's ring shows a pattern that would pull what is made of the others about, once a turn as well."""
     return any(
         ring.scale.log_p < PULLS_LOG_P
-        and (float(ring.fold.harmonics[:4].max()) > PULLS or _swings(ring.fold.harmonics[:4]))
+        and (
+            float(ring.fold.harmonics[:4].max()) > PULLS
+            or _swings(ring.fold.harmonics[:4])
+            or (ring.scale.log_p < LOCKED_LOG_P and _overtones(ring.fold.harmonics[:4]) < SMOOTH)
+        )
         for mate, ring in exam.rings.items()
         if mate is not corner and ring.scale is not None and ring.fold is not None
     )
@@ -185,8 +192,11 @@ def _scatter(exam: Examination, corner: Corner) -> float:
 
 def _swings(pattern: Array) -> bool:
     """Whether a ring's first harmonics are those of one out of centre: values stand still at its turning points."""
-    overtones = float(pattern[1:].max()) / max(float(pattern[0]), 1e-9)
-    return overtones < (SMOOTH if pattern[0] > HIDDEN_BELOW else VERY_SMOOTH if pattern[0] > FAINT else 0.0)
+    return _overtones(pattern) < (SMOOTH if pattern[0] > HIDDEN_BELOW else VERY_SMOOTH if pattern[0] > FAINT else 0.0)
+
+
+def _overtones(pattern: Array) -> float:
+    return float(pattern[1:].max()) / max(float(pattern[0]), 1e-9)
 
 
 def longer(runs: Runs) -> npt.NDArray[np.int64]:

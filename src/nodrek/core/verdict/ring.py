@@ -41,6 +41,9 @@ LEAK = 0.3
 LEAST_DIPS = 8
 HELD_PROVES = 0.97
 """Of values that stand still at one place of the turn: nothing but the ring knows the angle."""
+HEARD_FROM, UNHEARD_PROVES = 5.5, 0.6
+"""m/s: in a drive that is never faster a part of the ring that stands back may be as silent as lost teeth; what is said
+of these then (own estimate)."""
 HEALED = 0.62
 """Share of the loss at low speed that is gone at higher speed, from which an arc counts as weak."""
 DIP_SCORE, DIP_DEPTH = -4.0, -0.02
@@ -80,7 +83,8 @@ def find_ring_damage(exam: Examination) -> list[Finding]:
         # looking behind stand-ins costs as much as a ring: not where the dips themselves prove more
         held = held_values(exam, corner) if confidence < HELD_PROVES else None
         if held is not None and held.is_tied:
-            found.append(_hidden_damage(corner, held))
+            heard = float(np.max(exam.usable.vehicle)) >= HEARD_FROM
+            found.append(_hidden_damage(corner, held, HELD_PROVES if heard else UNHEARD_PROVES))
             continue
         # where a unit's window takes in most of a turn no arc stands out, and the trees know such rings as well
         deepest = ring.arcs[0].depth if ring.arcs else max(0.0, -float(np.nanmin(ring.fold.profile, initial=0.0)))
@@ -118,13 +122,13 @@ def damage_words(exam: Examination, corner: Corner, lost: Losses) -> str:
     )
 
 
-def _hidden_damage(corner: Corner, held: Held) -> Finding:
+def _hidden_damage(corner: Corner, held: Held, confidence: float) -> Finding:
     """Lost edges that the control unit does not show, but it does so at one place of the turn."""
     assert held.scale is not None
     return Finding(
         Fault.RING_DAMAGE,
         (corner,),
-        HELD_PROVES,
+        confidence,
         f"The {corner.words} ring loses edges at the same place of the turn: {held.count} times the control unit shows "
         f"{held.way} there instead of its own reading.",
         {
