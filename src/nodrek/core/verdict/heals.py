@@ -37,8 +37,8 @@ LEFT = 0.15
 """Of the dips a sample, so many may be left in fast turns at most."""
 LEAST_DIPS, LEAST_SAMPLES = 2, 10
 """Slow dips, and fast samples, from which it is asked."""
-LEAST_AGAIN, AGAIN_DEPTH = 8, -0.1
-"""Dips of such depth (ln) at speeds beyond from which nothing has healed."""
+LEAST_AGAIN, AGAIN_SHARE, AGAIN_DEPTH = 8, 0.075, -0.1
+"""Dips of such depth (ln) at speeds beyond from which nothing has healed: how many, and of the slow ones a sample."""
 OF_CHOICE = 1.5
 """Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.4, of 183 with a
 ring out of centre, one that stands back on a part or a sensor that stands off 74 are below -1.5."""
@@ -97,7 +97,7 @@ def _come_again(motion: Deviations, speed: Array, depth: Array, heard: float, sh
     speeds at which they are deepest, and what is heard once stays so."""
     beyond = ABOVE[1] * heard
     again = int(np.count_nonzero((speed >= beyond) & (depth < AGAIN_DEPTH)))
-    least = max(LEAST_AGAIN, 0.5 * LEFT * share * int(np.count_nonzero(motion.expected >= beyond)))
+    least = max(LEAST_AGAIN, AGAIN_SHARE * share * int(np.count_nonzero(motion.expected >= beyond)))
     return again >= least
 
 

@@ -25,6 +25,10 @@ LONGER_SILENT = 2.0
 
 def stopgap_s(exam: Examination, corner: Corner) -> float | None:
     """Seconds for which something stands in for the corner after each pull-away; ``None`` where none does."""
+    return exam.once(f"stopgap {corner}", lambda: _stopgap_s(exam, corner))
+
+
+def _stopgap_s(exam: Examination, corner: Corner) -> float | None:
     if not exam.usable.gone[corner].size:
         return None
     channel = exam.log.channels[corner]
@@ -32,7 +36,7 @@ def stopgap_s(exam: Examination, corner: Corner) -> float | None:
     first, last = _shown(channel)
     lasts = channel.times[last] - channel.times[first]
     gives_up = (vehicle[last] > GIVES_UP_AT) & (last + 1 < channel.times.size)
-    begun = np.array([_stood_before(channel.times, vehicle, at) for at in first], dtype=bool)
+    begun = _stood_before(channel.times, vehicle)[first]
     whole = gives_up & begun & (channel.times[first] > channel.times[0] + STOOD_WITHIN_S)
     if np.count_nonzero(whole) < LEAST_TIMES:
         return None
@@ -53,6 +57,7 @@ def _shown(channel: WheelChannel) -> tuple[npt.NDArray[np.int64], npt.NDArray[np
     return reads[np.concatenate([[0], ends + 1])], reads[np.concatenate([ends, [reads.size - 1]])]
 
 
-def _stood_before(times: Array, vehicle: Array, at: int) -> bool:
-    since = int(np.searchsorted(times, times[at] - STOOD_WITHIN_S))
-    return bool(np.min(vehicle[since : at + 1]) < STOOD)
+def _stood_before(times: Array, vehicle: Array) -> npt.NDArray[np.bool_]:
+    """Samples before which the vehicle has just stood."""
+    stood = np.maximum.accumulate(np.where(vehicle < STOOD, times, -np.inf))
+    return np.asarray(times - stood <= STOOD_WITHIN_S)
