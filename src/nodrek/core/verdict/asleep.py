@@ -76,12 +76,11 @@ def _told_by_digits(exam: Examination, corner: Corner) -> Asleep | None:
         return None
     for way, tried in exam.once("asleep", lambda: _all_wakes(exam)).items():
         own = tried[corner]
-        nats = own.nats * min(1.0, exam.followed[corner].step_s / LEAST_APART_S)
         mates = [c for c in tried if c is not corner]
         if (
             own.wake < CLEARLY * WAKES[0]
             or own.spells < LEAST_SPELLS
-            or nats < LEAST_NATS
+            or own.nats * _anew(exam.followed[corner]) < LEAST_NATS
             or own.nats < OVER_MATES * max(tried[c].nats for c in mates)
         ):
             continue
@@ -141,7 +140,7 @@ def _in_the_middle(exam: Examination, corner: Corner) -> Asleep | None:
         return None
     if not is_copy(own, least):
         return None
-    nats = own.samples * min(1.0, motion.step_s / LEAST_APART_S) * _information(own.share, least.share)
+    nats = own.samples * _anew(motion) * _information(own.share, least.share)
     if nats < (OFF_NATS if seen.spells >= LEAST_SPELLS else FEW_NATS):
         return None
     return Asleep(way, seen.wake, seen.samples)
@@ -152,6 +151,11 @@ def _information(own: float, least: float) -> float:
     Statistics 22, 79; from memory), which is larger."""
     inside = (1.0 - own) * math.log((1.0 - own) / max(1.0 - least, 1e-3))
     return inside + (own * math.log(own / least) if own else 0.0)
+
+
+def _anew(motion: CornerMotion) -> float:
+    """Share of the samples that say something new."""
+    return min(1.0, motion.step_s / LEAST_APART_S)
 
 
 def _moves_slowly(motion: CornerMotion) -> npt.NDArray[np.bool_]:

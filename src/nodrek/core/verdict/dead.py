@@ -107,7 +107,7 @@ def _made(exam: Examination, corner: Corner, made: Made) -> Finding:
         Fault.NO_SIGNAL,
         (corner,),
         MADE_PROVES,
-        f"The {corner.words} corner has no reading of its own: the control unit shows {made.way} {when}. "
+        f"The {corner.words} corner has no reading of its own: {when} the control unit shows {made.way}. "
         "The log cannot say which link is dead: sensor, ring, wire or control unit."
         + (" Or one signal stands under both names: look at the columns of the log first." if made.way == MATE else ""),
         {

@@ -38,7 +38,8 @@ LEFT = 0.15
 LEAST_DIPS, LEAST_SAMPLES = 2, 10
 """Slow dips, and fast samples, from which it is asked."""
 LEAST_AGAIN, AGAIN_SHARE, AGAIN_DEPTH = 8, 0.075, -0.1
-"""Dips of such depth (ln) at speeds beyond from which nothing has healed: how many, and of the slow ones a sample."""
+"""Dips beyond from which nothing has healed: how many, how many a sample for each slow one a sample, and how deep (ln)
+they are."""
 OF_CHOICE = 1.5
 """Nats that the choice of the speed is worth: of 246 drives with a damaged ring none came below -1.4, of 183 with a
 ring out of centre, one that stands back on a part or a sensor that stands off 74 are below -1.5."""

@@ -69,7 +69,7 @@ ENOUGH_MATES = 3
 PULLS_LOG_P, PULLS = -30.0, 0.008
 """(ln) chance and amplitude from which the pattern of another ring pulls: sound rings of few teeth stay below. A
 swing pulls however small it is."""
-LOCKED_LOG_P = -100.0
+SWINGS_LOG_P = -100.0
 """(ln) chance from which a pattern that is a swing pulls however small it is: behind a smooth filter hundredths of a
 per cent carry a wheel through the middle of the others once a turn."""
 HELD = "held_values"
@@ -123,7 +123,7 @@ def is_pulled(exam: Examination, corner: Corner) -> bool:
         and (
             float(ring.fold.harmonics[:4].max()) > PULLS
             or _swings(ring.fold.harmonics[:4])
-            or (ring.scale.log_p < LOCKED_LOG_P and _overtones(ring.fold.harmonics[:4]) < SMOOTH)
+            or (ring.scale.log_p < SWINGS_LOG_P and _overtones(ring.fold.harmonics[:4]) < SMOOTH)
         )
         for mate, ring in exam.rings.items()
         if mate is not corner and ring.scale is not None and ring.fold is not None

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+import math
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 
@@ -32,7 +33,7 @@ from nodrek.core.verdict.examine import Examination, Progress, examine, nothing_
 from nodrek.core.verdict.gap import find_gaps, is_hidden
 from nodrek.core.verdict.held import HELD
 from nodrek.core.verdict.losses import lost_arcs, with_losses
-from nodrek.core.verdict.made import has_own_readings
+from nodrek.core.verdict.made import has_own_readings, made_of_others
 from nodrek.core.verdict.noise import find_noise
 from nodrek.core.verdict.one_value import keeps_to_one_value
 from nodrek.core.verdict.power import could_see
@@ -118,15 +119,16 @@ def _spin(log: WheelLog, vehicle: Vehicle) -> tuple[Analysis, Examination]:
 
 def weigh(exam: Examination, calibration: Calibration | None = None) -> tuple[Finding, ...]:
     """Findings worth a report, strongest first."""
-    everything = raw_findings(exam)
+    others = _all_but_ratios(exam)
+    everything = _with_ratios(exam, others)
     if calibration is not None:
         known = calibrated(everything, exam, calibration)
         doubted = {(f.fault, f.corners): k for f, k in zip(everything, known, strict=True) if _is_doubted(f, k)}
         if doubted:
             # what nothing is left of explains no ratio
-            again = [doubted.get((f.fault, f.corners), f) for f in raw_findings(exam, doubted)]
+            again = _with_ratios(exam, [f for f in others if (f.fault, f.corners) not in doubted])
             known = [f for f in known if f.fault not in ODD_RATIO]
-            known += [f for f in calibrated(again, exam, calibration) if f.fault in ODD_RATIO]
+            known += [f for f in calibrated([*again, *doubted.values()], exam, calibration) if f.fault in ODD_RATIO]
         everything = known
     return tuple(sorted((f for f in everything if f.confidence >= REPORT_FROM), key=lambda f: -f.confidence))
 
@@ -135,11 +137,12 @@ def _is_doubted(raw: Finding, weighed: Finding) -> bool:
     return raw.fault in LOWERS_RATIO and raw.confidence >= REPORT_FROM and weighed.confidence < DOUBTED
 
 
-def raw_findings(exam: Examination, doubted: Collection[tuple[Fault, tuple[Corner, ...]]] = ()) -> list[Finding]:
-    """Everything any finder says; what one fault explains is not said of another.
+def raw_findings(exam: Examination) -> list[Finding]:
+    """Everything any finder says; what one fault explains is not said of another."""
+    return _with_ratios(exam, _all_but_ratios(exam))
 
-    `doubted`: what explains no odd ratio, however sure its finder is of it.
-    """
+
+def _all_but_ratios(exam: Examination) -> list[Finding]:
     damage = find_ring_damage(exam)
     sure = [f for f in damage if f.confidence >= FAULTY_FROM]
     gaps = find_gaps(exam, by_corner(damage))
@@ -148,22 +151,24 @@ def raw_findings(exam: Examination, doubted: Collection[tuple[Fault, tuple[Corne
     losing_edges = frozenset(c for f in sure for c in f.corners if not breaks_between_right_turns(exam, c))
     weak = {c: weak_in_slow_turns(exam, c) for c in exam.motions}
     breaks = find_breaks(exam, losing_edges, by_corner(gaps), weak)
-    dead = find_dead(exam)
-    frozen = find_frozen(exam)
-    stuck = {c for c in exam.followed if keeps_to_one_value(exam, c) is not None}
-    everything = [
+    return [
         *find_crossed(exam),
-        *dead,
+        *find_dead(exam),
         *gaps,
-        *frozen,
+        *find_frozen(exam),
         *damage,
         *find_runout(exam),
         *breaks,
         *noise,
     ]
-    everything += _odd_ratios(exam, [f for f in everything if (f.fault, f.corners) not in doubted])
+
+
+def _with_ratios(exam: Examination, others: list[Finding]) -> list[Finding]:
+    """What `others` and the ratios say."""
+    stuck = {c for c in exam.followed if keeps_to_one_value(exam, c) is not None}
+    everything = [*others, *_odd_ratios(exam, others)]
     # what such a corner shows beside its value is not its own
-    return [f for f in everything if f in frozen or stuck.isdisjoint(f.corners)]
+    return [f for f in everything if f.fault is Fault.FROZEN or stuck.isdisjoint(f.corners)]
 
 
 def _odd_ratios(exam: Examination, others: list[Finding]) -> list[Finding]:
@@ -191,17 +196,23 @@ def _corner_result(exam: Examination, corner: Corner, findings: Iterable[Finding
     damaged = any(f.fault is Fault.RING_DAMAGE and corner in f.corners and HELD not in f.evidence for f in findings)
     ratio = _own_ratios(exam).get(corner, UNKNOWN)
     low, high = ratio.interval
-    hidden = next((f for f in findings if is_hidden(f) and corner in f.corners), None)
     declared = declared_breaks(exam, corner)
     return CornerResult(
         ratio=ratio.ratio,
         ratio_low=low,
         ratio_high=high,
         dropouts=_dropouts(exam, corner) + (0 if declared is None else declared.times.size),
-        wake_up=exam.waking[corner].known_wake if hidden is None else hidden.evidence["wake_up_kmh"] / 3.6,
+        wake_up=_wake_up(exam, corner, next((f for f in findings if is_hidden(f) and corner in f.corners), None)),
         turn=turn_result(exam, corner, lost_arcs(exam, corner, learnt.lost) if damaged else ()),
         could_see=sight(exam, corner, could_see(exam, corner), learnt.sight),
     )
+
+
+def _wake_up(exam: Examination, corner: Corner, hidden: Finding | None) -> float:
+    """m/s; NaN where it is not known, or what wakes is not the corner's own. `hidden`: a gap that the unit hides."""
+    if hidden is not None:
+        return float(hidden.evidence["wake_up_kmh"]) / 3.6
+    return exam.waking[corner].known_wake if made_of_others(exam, corner) is None else math.nan
 
 
 def _dropouts(exam: Examination, corner: Corner) -> int:

@@ -68,7 +68,7 @@ def made_of_others(exam: Examination, corner: Corner) -> Made | None:
 def _made_of_others(exam: Examination, corner: Corner) -> Made | None:
     lasts = stopgap_s(exam, corner)
     if lasts is not None:
-        return Made(f"what it makes of the others for {lasts:.1f} s after each pull-away, then zero,")
+        return Made(f"what it makes of the others for {lasts:.1f} s after each pull-away, then zero")
     if corner not in exam.followed:
         return None
     copied = copied_from_mate(exam, corner)

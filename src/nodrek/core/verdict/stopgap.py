@@ -37,14 +37,15 @@ def _stopgap_s(exam: Examination, corner: Corner) -> float | None:
     lasts = channel.times[last] - channel.times[first]
     gives_up = (vehicle[last] > GIVES_UP_AT) & (last + 1 < channel.times.size)
     begun = _stood_before(channel.times, vehicle)[first]
-    whole = gives_up & begun & (channel.times[first] > channel.times[0] + STOOD_WITHIN_S)
+    at_begin = channel.times[first] <= channel.times[0] + STOOD_WITHIN_S
+    whole = gives_up & begun & ~at_begin
     if np.count_nonzero(whole) < LEAST_TIMES:
         return None
     usual = float(np.median(lasts[whole]))
     unlike = max(ALIKE_S, ALIKE_POLLS / channel.rate)
     alike = np.abs(lasts - usual) <= unlike
     # what the next halt or an end of the log cuts off is shorter
-    cut = (lasts < usual) & (begun | (channel.times[first] <= channel.times[0] + STOOD_WITHIN_S))
+    cut = (lasts < usual) & (begun | at_begin)
     silent = float(np.count_nonzero((channel.speed == 0.0) & (vehicle > GIVES_UP_AT))) / channel.rate
     holds = usual >= LEAST_S and alike[whole].all() and (alike | (cut & ~whole)).all()
     return usual if holds and silent > LONGER_SILENT * float(lasts.sum()) else None
